@@ -1,0 +1,1 @@
+"""Computation only: nothing here prints, parses arguments, speaks SQL or opens a socket."""

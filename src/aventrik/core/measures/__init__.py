@@ -1,0 +1,1 @@
+"""Scores by their definitions: `retrieval` and `answers` a question, `loss` where evidence went."""

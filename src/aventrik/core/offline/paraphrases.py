@@ -1,0 +1,85 @@
+"""Other wordings of a question: by what kind of answer it wants, by synonyms, by its key words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from ..text import STOP_WORDS, WORD
+
+# What an answer to a question of this form usually says.
+_FORMS: tuple[tuple[re.Pattern[str], str], ...] = tuple(
+    (re.compile(pattern, re.IGNORECASE), words)
+    for pattern, words in (
+        (r"\bhow long\b.*\b(stay|wait|take|last|moor|park|stop)", "limit hours days maximum stay"),
+        (r"\bhow (long|wide|deep|high|tall|big|heavy)\b", "length width depth height maximum dimensions"),
+        (r"\bhow (much|expensive)\b|\bcosts?\b|\bprice\b|\bpay\b", "fee charge cost price"),
+        (r"\bhow many\b", "number of at least at most"),
+        (r"\bhow (often|soon|late|early)\b|\bwhen\b|\bwhat time\b", "times dates hours opens closes from until"),
+        (r"\bwho\b|\bwhom\b", "person responsible contact"),
+        (r"\bwhere\b", "place location address at"),
+        (r"\bwhy\b", "because reason purpose"),
+        (r"\b(can|may|could|allowed|permitted|ok|okay)\b", "permitted must not may only rules"),
+        (r"\bwhat (is|are|does)\b.*\bmean|\bwhat (is|are) (a|an|the)\b", "means definition is called"),
+        (r"\bhow (do|can|should|to)\b|\bwhat (should|do|must)\b", "procedure steps must apply report"),
+    )
+)
+
+# Groups of everyday words that official prose and plain speech use for the same thing.
+_SYNONYMS = (
+    "fee charge cost price", "boat vessel craft", "permit licence permission", "allowed permitted",
+    "rule regulation requirement", "start begin commence", "end finish cease", "close shut", "buy purchase obtain",
+    "rubbish litter waste refuse", "dog pet", "phone telephone ring call", "broken faulty damaged", "fix repair mend",
+    "stop halt stay", "sign notice", "fine penalty", "path track", "bike bicycle cycle", "fast speed quick",
+    "wait queue delay", "need require", "help assistance", "hurt injured", "emergency accident incident",
+    "report tell inform notify", "kid child", "cheap discount concession", "refund repayment", "renew extend",
+    "cancel withdraw", "maximum most greatest limit", "minimum least smallest", "overnight night", "turn wind",
+    "job work task", "document file paper", "send submit", "change modify alter", "remove delete", "name title",
+    "error failure fault", "use employ", "show display", "choose select", "box field", "place location site",
+    "worker employee staff", "customer client user", "holiday leave", "pay payment", "form application",
+)
+_FRAME = frozenset(
+    """how what when where who whom which why does do did is are can could may might must should will would i my me
+    we need want get got please tell know there anyone anybody someone much many long often""".split()
+)
+
+
+def paraphrase(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Up to `count` rewordings of `question`, none equal to it or to another."""
+    question = str(fields["question"])
+    keywords = [word for word in WORD.findall(question) if word.lower() not in STOP_WORDS | _FRAME]
+    found = [_by_form(question, keywords), _by_synonyms(question), " ".join(keywords), _by_synonyms(question, 2)]
+    kept: list[str] = []
+    for text in found:
+        if text and text.lower() not in {question.lower(), *(other.lower() for other in kept)}:
+            kept.append(text)
+    return {"paraphrases": kept[: int(fields["count"])]}
+
+
+def _by_form(question: str, keywords: list[str]) -> str:
+    for pattern, expected in _FORMS:
+        if pattern.search(question):
+            return f"{' '.join(keywords)} {expected}"
+    return ""
+
+
+def _by_synonyms(question: str, step: int = 1) -> str:
+    """The question with each known word put into another of its group; empty when none is known."""
+    changed = False
+
+    def swap(found: re.Match[str]) -> str:
+        nonlocal changed
+        word = found[0]
+        for form, ending in ((word.lower(), ""), (word.lower().removesuffix("s"), "s")):
+            group = _GROUP.get(form)
+            if group and (form != word.lower() or not ending):
+                changed = True
+                return group[(group.index(form) + step) % len(group)] + ending
+        return word
+
+    text = WORD.sub(swap, question)
+    return text if changed else ""
+
+
+_GROUP = {word: group.split() for group in _SYNONYMS for word in group.split()}

@@ -1,0 +1,208 @@
+"""Questions that a passage answers: each rule turns one form of statement round; a row of a table gives others."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any
+
+from ..text import sentences
+from .grammar import (
+    MONTH,
+    NUMBER,
+    WEEKDAY,
+    Clause,
+    capital,
+    clause,
+    is_person,
+    known_names,
+    lowered,
+    sound,
+    till_pause,
+)
+from .rows import row_questions
+
+_UNIT = r"[a-z]{2,}s|metres?|feet|per cent|m|km|mm|kg|day|hour|minute|week|month|year|mile"
+_AMOUNT = re.compile(
+    rf"\b(?P<prep>within|for|after|before|every|at intervals of|in) (?:a period of |up to |at least |at most |no more than |not more than |more than )?"
+    rf"(?P<amount>(?:{NUMBER})[ -](?P<unit>(?:[a-z]+ )?(?:{_UNIT})))\b(?!['’-])"
+)
+_OBJECT = re.compile(
+    rf"^(?P<verb>[a-z]+) (?P<bound>at least |at most |no more than |not more than |up to |a maximum of |a minimum of |exactly )?"
+    rf"(?:{NUMBER}) (?P<unit>(?:[a-z]+ )?(?:[a-z]{{3,}}s|people))\b(?P<rest>.*)$"
+)
+_MEASURE = re.compile(rf"^(?:{NUMBER})(?: ?[a-z]+)? (?P<adj>long|wide|high|deep|tall|thick|old)\b")
+_TIME = rf"(?:\d{{1,2}} {MONTH}|{MONTH}|{WEEKDAY}|\d{{1,2}}(?:[.:]\d\d)? ?(?:am|pm)|noon|midnight|sunrise|sunset|dusk|dawn)"
+_WHEN = re.compile(rf"^(?P<what>(?:open|closed|held|published|issued|inspected|available|in force|\w+ed)\b[^,;]*?) (?:from|between|on|in|at|every|until|by) (?:the (?:first|last) \w+ (?:of|in) )?{_TIME}")
+_PLACE = re.compile(r"^(?P<verb>kept|held|stored|located|found|installed|placed|displayed|posted|moored|parked|sold|issued) (?:in|at|on|under|beside|inside|near) (?P<place>.+)$")
+_CONDITION = re.compile(
+    r"^(?P<word>If|When|Where|Before|After|While|Whenever) (?P<when>[^,]{8,110}), (?:then )?(?P<main>[a-zA-Z].+)$"
+)
+_TRAILING = re.compile(r"^(?P<do>[a-z]+ .+?) (?P<word>before|after|when|if|unless|while|whenever) (?P<when>[^,;]{6,90})$")
+_PASSIVE = re.compile(r"^be (?P<verb>[a-z]+(?:ed|en|wn|de|ld|pt|nt|ut|id|ght))\b")
+_PLAIN_VERB = re.compile(r"^(?P<subject>[A-Z][^,;:]{2,60}?) (?P<verb>means|stands for|refers to|costs?|lasts?|takes?|opens?|closes?|begins?|starts?|ends?|expires?|weighs?|holds?) (?P<rest>.+)$")
+_PRICED = re.compile(r"\b(fees?|charges?|costs?|prices?|deposits?|rates?|fines?|discounts?)\b", re.IGNORECASE)
+
+Found = tuple[str, str]  # question, answer
+
+
+def ask(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """All questions that the rules find in `passage`; each quotes the sentence or row that answers it."""
+    passage = str(fields["passage"])
+    names = known_names(passage) | known_names(" ".join(map(str, fields.get("headings", ()))))
+    found: list[dict[str, Any]] = []
+    for start, end in sentences(passage):
+        sentence = passage[start:end].lstrip("- ")
+        if not 6 <= len(sentence.split()) <= 45 or not sentence.endswith(".") or not sentence[0].isupper():
+            continue
+        for rule in RULES:
+            question = next((q for q in rule(sentence, names) if sound(q[0])), None)
+            if question:
+                found.append({"question": question[0], "answer": question[1], "quote": sentence, "kind": "one-fact"})
+                break
+    found.extend(row_questions(passage, str(fields.get("title", ""))))
+    return {"questions": found}
+
+
+def _because(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    body, because, reason = sentence.rstrip(".").partition(" because ")
+    found = clause(body + ".", names) if because else None
+    if found:
+        negation = " not" if found.negated else ""
+        yield f"Why {found.aux} {found.subject}{negation} {found.predicate}?", capital(f"because {reason}.")
+
+
+def _condition(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = _CONDITION.match(sentence.rstrip("."))
+    if not found:
+        return
+    main = clause(capital(found["main"]) + ".", names)
+    if main is None or not main.modal or main.negated:
+        return
+    subject = main.subject if found["main"][0].islower() else found["main"][: len(main.subject)]
+    word = found["word"].lower()
+    if _PASSIVE.match(main.predicate):
+        yield f"What happens to {subject} {word} {found['when']}?", sentence
+    elif not main.predicate.startswith(("be ", "have ", "also ", "only ")) and main.aux in ("must", "should", "will"):
+        yield f"What {main.aux} {subject} do {word} {found['when']}?", sentence
+
+
+def _forbidden(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found and found.negated and found.aux in ("must", "may", "can", "should"):
+        opener = "Should" if found.aux == "should" else "Can" if found.aux == "can" else "May"
+        guess = found.aux == "may" and found.predicate.startswith(("be ", "have "))  # 'may not be' is a doubt
+        if not guess and not re.match(r"(be )?(only|necessarily|always|yet)\b", found.predicate):
+            yield f"{opener} {found.subject} {till_pause(found.predicate)}?", f"No. {sentence}"
+    if sentence.startswith("No ") and found and found.aux in ("may", "can"):
+        yield f"{capital(found.aux)} {_one(found.subject[3:])} {till_pause(found.predicate)}?", f"No. {sentence}"
+
+
+def _one(noun: str) -> str:
+    if noun.split()[-1].endswith("s"):
+        return noun
+    return ("an " if noun[:1].lower() in "aeiou" else "a ") + noun
+
+
+def _who(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found is None or found.negated:
+        return
+    only = found.subject.startswith("only ")
+    if (only or found.modal) and is_person(found.subject) and not found.predicate.startswith("be "):
+        predicate = till_pause(found.predicate)
+        if len(predicate.split()) >= (2 if only else 3):
+            yield f"Who {found.aux} {predicate}?", capital(found.subject) + "."
+    by = re.match(r"^(?P<verb>(?:be )?[a-z]+(?:ed|en|wn|de|ld|pt|ut|ght)) by (?P<who>(?:the |a |an )?[^,;.]+)$", found.predicate)
+    if by and is_person(by["who"]):
+        yield f"By whom {found.aux} {found.subject} {by['verb']}?", capital(by["who"]) + "."
+    duty = re.match(r"^responsible for (?P<what>[^,;.]+)$", found.predicate)
+    if duty and found.aux in ("is", "are"):
+        yield f"Who is responsible for {duty['what']}?", capital(found.subject) + "."
+
+
+def _amount(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found is None or found.negated:
+        return
+    measure = _MEASURE.match(found.predicate)
+    if measure and found.aux in ("is", "are"):
+        yield f"How {measure['adj']} {found.aux} {found.subject}?", sentence
+    if found.aux in ("is", "are") and re.match(r"^(?:[a-z]+ )?[£$€]\d", found.predicate) and _PRICED.search(found.subject):
+        yield f"How much {found.aux} {found.subject}?", sentence
+    thing = _OBJECT.match(found.predicate)
+    if thing and found.modal and not re.match(r"^ (?:of|and|or|long|wide|high|deep|in advance)\b", thing["rest"]):
+        bound = " at least" if thing["bound"] in ("at least ", "a minimum of ") else ""
+        bound = bound or (" at most" if thing["bound"] else "")
+        rest = till_pause(thing["rest"])
+        yield f"How many {thing['unit']} {found.aux} {found.subject} {thing['verb']}{bound}{rest}?", sentence
+    amount = _AMOUNT.search(found.predicate)
+    if amount and " of " not in found.predicate[amount.end() : amount.end() + 4]:
+        before = found.predicate[: amount.start()].rstrip()
+        after = till_pause(found.predicate[amount.end() :])
+        unit = amount["unit"] if amount["unit"].endswith(("s", "feet")) else amount["unit"] + "s"
+        if before and not before.endswith((",", ";")) and "," not in before:
+            predicate = f"{before}{after}"
+            yield f"{capital(amount['prep'])} how many {unit} {found.aux} {found.subject} {predicate}?", sentence
+
+
+def _when_where(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found is None or found.negated or found.aux not in ("is", "are", "must", "may", "will"):
+        return
+    predicate = found.predicate.removeprefix("be ")
+    be = "be " if predicate != found.predicate else ""
+    when = _WHEN.match(predicate)
+    if when and (be or not found.modal):
+        yield f"When {found.aux} {found.subject} {be}{when['what']}?", sentence
+    place = _PLACE.match(predicate)
+    if place and (be or not found.modal) and not re.search(_TIME, place["place"]):
+        yield f"Where {found.aux} {found.subject} {be}{place['verb']}?", sentence
+
+
+def _duty(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found is None or found.negated or found.aux not in ("must", "should"):
+        return
+    trailing = _TRAILING.match(found.predicate)
+    if trailing and not trailing["do"].startswith(("be ", "only ", "have ", "not ", "either ", "also ")):
+        yield f"What {found.aux} {found.subject} do {trailing['word']} {trailing['when']}?", sentence
+
+
+def _meaning(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found and found.aux in ("is", "are") and not found.negated:
+        used = re.match(r"^(?:only )?used (?:to|for) .{6,}", found.predicate)
+        if used:
+            yield f"What {found.aux} {found.subject} used for?", sentence
+        indefinite = re.match(r"^(?:an?|the|any|one of the) [a-z]", found.predicate)
+        short = found.subject.startswith(("a ", "an ")) or found.subject[0].isupper()
+        short = short and not found.subject.startswith("The ")
+        if indefinite and short and len(found.subject.split()) <= 4 and len(found.predicate.split()) >= 5:
+            yield f"What is meant by {found.subject}?", sentence
+        limit = re.match(r"^(?:\d|[£$€]\d)", found.predicate)
+        if limit and found.subject.startswith("the ") and len(found.subject.split()) >= 3:
+            yield f"What {found.aux} {found.subject}?", sentence
+
+
+def _plain_verb(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = _PLAIN_VERB.match(sentence.rstrip("."))
+    if not found or len(found["subject"].split()) > 7:
+        return
+    subject, verb, rest = lowered(found["subject"], names), found["verb"], found["rest"]
+    if re.search(r"\b(is|are|was|that|which|who|if|when|it|they|and|of|must|may|by|to)\b", subject):
+        return
+    does = "does" if verb.split()[0].endswith("s") else "do"
+    stem = {"means": "mean", "stands for": "stand for", "refers to": "refer to"}.get(verb, verb.rstrip("s"))
+    if verb in ("means", "stands for", "refers to"):
+        yield f"What does {subject} {stem}?", sentence
+    elif re.match(r"^[£$€]\d", rest) and stem in ("cost",):
+        yield f"How much {does} {subject} cost?", sentence
+    elif re.match(rf"^(?:about |up to )?(?:{NUMBER}) (?:minutes|hours|days|weeks|months|years)", rest) and stem in ("last", "take"):
+        yield f"How long {does} {subject} {stem}?", sentence
+    elif re.match(rf"^(?:at|on|from|in) (?:{_TIME})", rest) and stem in ("open", "close", "begin", "start", "end", "expire"):
+        yield f"When {does} {subject} {stem}?", sentence
+
+
+Rule = Callable[[str, frozenset[str]], Iterator[Found]]
+RULES: tuple[Rule, ...] = (_because, _condition, _forbidden, _amount, _when_where, _duty, _who, _meaning, _plain_verb)

@@ -1,0 +1,118 @@
+"""Builds canonical text and its parts side by side; every reader writes through it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import Any
+
+from ..documents import Document, Part
+
+_BLANKS = re.compile(r"\s+")
+
+
+def folded(text: str) -> str:
+    """Text on one line: runs of white space become one blank, ends are trimmed."""
+    return _BLANKS.sub(" ", text).strip()
+
+
+class TextBuilder:
+    """Collects blocks. Blocks are a blank line apart; a newline never stands inside a sentence."""
+
+    def __init__(self) -> None:
+        self._pieces: list[str] = []
+        self._length = 0
+        self._parts: list[Part] = []
+
+    def _write(self, text: str) -> tuple[int, int]:
+        start = self._length
+        self._pieces.append(text)
+        self._length += len(text)
+        return start, self._length
+
+    def _gap(self, newline: str = "\n\n") -> None:
+        if self._length:
+            self._write(newline)
+
+    def _add(self, part: Part) -> int:
+        self._parts.append(part)
+        return len(self._parts) - 1
+
+    def heading(self, text: str, level: int) -> None:
+        text = folded(text)
+        if text:
+            self._gap()
+            self._add(Part("heading", *self._write(text), level=max(1, min(6, level))))
+
+    def paragraph(self, text: str) -> None:
+        text = folded(text)
+        if text:
+            self._gap()
+            self._add(Part("paragraph", *self._write(text)))
+
+    def code(self, text: str) -> None:
+        text = text.strip("\n").expandtabs(4).rstrip()
+        if text.strip():
+            self._gap()
+            self._add(Part("code", *self._write(text)))
+
+    def items(self, rows: Sequence[tuple[int, str]]) -> None:
+        """A list: each row is (depth from 0, text)."""
+        rows = [(depth, folded(text)) for depth, text in rows if folded(text)]
+        if not rows:
+            return
+        self._gap()
+        owner = self._add(Part("list", self._length, self._length))
+        for place, (depth, text) in enumerate(rows):
+            if place:
+                self._write("\n")
+            self._write("  " * depth + "- ")
+            self._add(Part("item", *self._write(text), parent=owner, level=depth))
+        self._close(owner)
+
+    def table(self, header: Sequence[str], rows: Sequence[Sequence[str]], caption: str = "") -> None:
+        """A table, a row a line, each cell behind its header word: 'Lock: Hexley; Width: 14 ft'."""
+        names = [folded(cell) for cell in header]
+        body = [[folded(cell) for cell in row] for row in rows]
+        body = [row for row in body if any(row)]
+        if not body:
+            if any(names):
+                self.paragraph(" | ".join(name for name in names if name))
+            return
+        self._gap()
+        owner = self._add(Part("table", self._length, self._length, label=folded(caption)))
+        if caption:
+            self._write(folded(caption) + "\n")
+        for place, cells in enumerate(body):
+            if place:
+                self._write("\n")
+            self._row(owner, names, cells)
+        self._close(owner)
+
+    def _row(self, table: int, names: list[str], cells: list[str]) -> None:
+        row = self._add(Part("row", self._length, self._length, parent=table))
+        written = False
+        for column, cell in enumerate(cells):
+            if not cell:
+                continue
+            name = names[column] if column < len(names) else ""
+            if written:
+                self._write("; ")
+            if name:
+                self._write(name + ": ")
+            self._add(Part("cell", *self._write(cell), parent=row, level=column, label=name))
+            written = True
+        self._close(row)
+
+    def _close(self, owner: int) -> None:
+        old = self._parts[owner]
+        self._parts[owner] = Part(old.kind, old.start, self._length, old.parent, old.level, old.label)
+
+    def finish(self, name: str, title: str = "", meta: dict[str, Any] | None = None) -> Document:
+        """The document; its title is the given one or else its first heading."""
+        text = "".join(self._pieces)
+        parts = tuple(self._parts)
+        if not title:
+            first = next((p for p in parts if p.kind == "heading"), None)
+            title = text[first.start : first.end] if first else ""
+        return Document(name=name, text=text, parts=parts, title=folded(title), meta=dict(meta or {}))

@@ -1,0 +1,56 @@
+"""Puts candidates first in which the question's words stand close together.
+
+The idea of scoring term proximity beside term weight: Rasolofo and Savoy (2003), Term proximity scoring for
+keyword-based retrieval systems; the window measure here is this project's own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..text import content_terms, terms
+from . import Item, Rarity, Refined
+
+_WINDOW = 40
+
+
+def apply(question: str, items: Sequence[Item], rarity: Rarity, weight: float) -> Refined:
+    """Orders by (1 − weight) · old score scaled to 0…1 + weight · closeness; equal ones keep their order.
+
+    Closeness is the greatest share of the question's term weight inside any window of 40 words of the
+    candidate, where a word of its title or headings counts half.
+    """
+    if not items:
+        return []
+    wanted = {term: rarity(term) for term in dict.fromkeys(content_terms(question))}
+    whole = sum(wanted.values())
+    low = min(item.score for item in items)
+    high = max(item.score for item in items)
+    ranked = []
+    for place, item in enumerate(items):
+        old = (item.score - low) / (high - low) if high > low else 1.0
+        new = closeness(wanted, item.text, item.source) / whole if whole else 0.0
+        ranked.append((-round((1 - weight) * old + weight * new, 9), place, item.chunk))
+    return [(chunk, -score) for score, _, chunk in sorted(ranked)]
+
+
+def closeness(wanted: dict[str, float], text: str, source: str) -> float:
+    """The greatest weight of distinct wanted terms in a window, plus half that of absent ones in the source."""
+    places = [(place, term) for place, term in enumerate(terms(text)) if term in wanted]
+    headings = set(terms(source))
+    best = sum(weight / 2 for term, weight in wanted.items() if term in headings)
+    left = 0
+    inside: dict[str, int] = {}
+    for place, term in places:
+        inside[term] = inside.get(term, 0) + 1
+        while places[left][0] <= place - _WINDOW:
+            gone = places[left][1]
+            inside[gone] -= 1
+            if not inside[gone]:
+                del inside[gone]
+            left += 1
+        value = sum(
+            weight if term in inside else weight / 2 if term in headings else 0.0 for term, weight in wanted.items()
+        )
+        best = max(best, value)
+    return best

@@ -53,7 +53,7 @@ def search(
             by_keyword = [keyword.search(text, top) for text in texts]
         if method in ("vector", "both") and vectors is not None and query_vectors is not None:
             by_vector = nearest(vectors, query_vectors[place], top)
-        lists = [ranked for ranked in (*by_keyword, *by_vector)]
+        lists = [*by_keyword, *by_vector]
         joined = blend(lists, how)[:top] if lists else []
         found.append(_candidates(joined, by_keyword[:1], by_vector[:1]))
     return found

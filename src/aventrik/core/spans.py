@@ -35,9 +35,7 @@ def length(ranges: Iterable[Range]) -> int:
 
 def common(ranges: Iterable[Range], start: int, end: int) -> int:
     """Code points of [start, end) that lie inside the union of the ranges."""
-    return sum(
-        max(0, min(end, right) - max(start, left)) for left, right in merge(ranges)
-    )
+    return sum(max(0, min(end, right) - max(start, left)) for left, right in merge(ranges))
 
 
 def trimmed(text: str, start: int, end: int) -> Range:

@@ -22,12 +22,12 @@ _ABBREVIATION = re.compile(
 
 STOP_WORDS = frozenset(
     """a about above after again against all also am an and any are as at be because been before being below
-    between both but by can could did do does doing down during each either else ever few for from further get got
-    had has have having he her here hers him his how however i if in into is it its itself just let may me might
-    more most much must my neither no nor not of off on once one only onto or other others ought our ours out over
-    own per please rather same shall she should since so some still such than that the their theirs them then there
-    these they this those though through thus to too under until up upon us very via was we were what when where
-    whether which while who whom whose why will with within without would yes yet you your yours""".split()
+    between both but by can could did do does doing down during each either else ever few for from further get
+    got had has have having he her here hers him his how however i if in into is it its itself just let may me
+    might more most much must my neither no nor not of off on once one only onto or other others ought our ours
+    out over own per please rather same shall she should since so some still such than that the their theirs
+    them then there these they this those though through thus to too under until up upon us very via was we were
+    what when where whether which while who whom whose why will with within without would yes yet you your yours""".split()
 )
 
 _stemmer = Stemmer.Stemmer("english", 0)

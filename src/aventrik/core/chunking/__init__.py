@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from importlib import import_module
 
 import numpy as np
@@ -52,6 +53,11 @@ class ChunkTable:
 
     def __len__(self) -> int:
         return len(self.doc)
+
+    @cached_property
+    def places(self) -> dict[str, int]:
+        """The index of each document in `docs`."""
+        return {name: place for place, name in enumerate(self.docs)}
 
     def name(self, number: int) -> str:
         """The document that a chunk belongs to."""

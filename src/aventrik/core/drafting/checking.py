@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -51,8 +50,8 @@ class Checker:
         which of the two is meant. Weight of a term: ln(1 + N ÷ (n + ½)).
         """
         asked = list(dict.fromkeys(content_terms(question)))
-        total = max(1, self.index.size)
-        weights = {term: math.log1p(total / (self.index.document_frequency(term) + 0.5)) for term in asked}
+        total = self.index.size
+        weights = {term: self.index.rarity(term) for term in asked}
         whole = sum(weights.values())
         rare = sum(self.index.document_frequency(term) <= max(3, total // 50) for term in asked)
         if len(asked) < 2 or rare < 1 or whole < 9:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -52,6 +53,10 @@ class KeywordIndex:
         """In how many chunks a term (already stemmed) stands."""
         left, right = self._postings(term)
         return right - left
+
+    def rarity(self, term: str) -> float:
+        """The weight of a (stemmed) term by itself: ln(1 + N ÷ (n + ½)); greatest for one that stands nowhere."""
+        return math.log1p(self.size / (self.document_frequency(term) + 0.5))
 
     def _postings(self, term: str) -> tuple[int, int]:
         wanted = _hash(term)
@@ -112,14 +117,24 @@ def build(texts: Iterable[str], k1: float = 1.2, b: float = 0.75) -> KeywordInde
             0, empty.astype(np.uint64), np.zeros(1, np.int64), empty.astype(np.int32), empty.astype(np.float32)
         )
     return _lay_out(
-        lookup.hashes(), np.concatenate(found_terms), np.concatenate(found_chunks), np.concatenate(found_counts),
-        np.array(lengths, dtype=np.float64), k1, b,
+        lookup.hashes(),
+        np.concatenate(found_terms),
+        np.concatenate(found_chunks),
+        np.concatenate(found_counts),
+        np.array(lengths, dtype=np.float64),
+        k1,
+        b,
     )
 
 
 def _lay_out(
-    hashes: npt.NDArray[np.uint64], term: npt.NDArray, chunk: npt.NDArray, count: npt.NDArray,
-    lengths: npt.NDArray[np.float64], k1: float, b: float,
+    hashes: npt.NDArray[np.uint64],
+    term: npt.NDArray,
+    chunk: npt.NDArray,
+    count: npt.NDArray,
+    lengths: npt.NDArray[np.float64],
+    k1: float,
+    b: float,
 ) -> KeywordIndex:
     """Sorts postings by hash of term, then chunk, and works out their weights."""
     by_hash = np.argsort(hashes, kind="stable")

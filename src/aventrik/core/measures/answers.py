@@ -11,8 +11,8 @@ def answer_scores(answer: Answer, judgement: Judgement, answerable: bool) -> dic
 
     groundedness: supported claims ÷ claims. hallucinated: 1 if a claim is contradicted or not found (its mean is
     the hallucination rate). contradicted-claims, unfound-claims: their share of the claims. completeness:
-    reference facts stated ÷ reference facts. correctness: F1 of completeness and groundedness as recall and
-    precision of facts. citation-precision: cited items that support their claim ÷ cited; citation-recall:
+    reference facts stated ÷ reference facts. correctness: F1 of completeness and of the share of
+    claims that the reference answer or its evidence supports. citation-precision: cited items that support their claim ÷ cited; citation-recall:
     supported claims whose support is cited ÷ supported claims. declined-rightly: on unanswerable questions;
     declined-wrongly: on answerable ones.
     """
@@ -41,8 +41,7 @@ def answer_scores(answer: Answer, judgement: Judgement, answerable: bool) -> dic
             scores["citation-recall"] = shown / len(supported)
     if answerable and judgement.stated:
         complete = sum(judgement.stated) / len(judgement.stated)
-        grounded = scores.get("groundedness", 0.0)
-        precise = grounded if complete else 0.0
+        precise = sum(judgement.right) / len(judgement.right) if judgement.right else 0.0
         scores["completeness"] = complete
         scores["correctness"] = 2 * complete * precise / (complete + precise) if complete + precise else 0.0
     return scores

@@ -88,7 +88,10 @@ def _walk(needs: Needs, items: Sequence[Retrieved], enough: float) -> list[_Step
         handed_on = sum(length(ranges) for ranges in by_document(item.spans).values())
         steps.append(
             _Step(
-                covers, last.discounted + newly / math.log2(rank + 1), wanted, last.handed_on + handed_on,
+                covers,
+                last.discounted + newly / math.log2(rank + 1),
+                wanted,
+                last.handed_on + handed_on,
                 last.tokens + item.tokens,
             )
         )

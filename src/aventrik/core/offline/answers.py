@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..text import STOP_WORDS, WORD, content_terms, sentences, stem
+from .synonyms import leader
 
 _ENOUGH = 0.6
 _AND = re.compile(
@@ -17,8 +18,39 @@ _AND = re.compile(
 )
 _FRAME = frozenset(
     stem(word)
-    for word in """many much long far often soon wide deep high tall big old need want allow allowed permit happen
-    mean do know tell anyone kind sort way thing get go say please""".split()
+    for word in [
+        "many",
+        "much",
+        "long",
+        "far",
+        "often",
+        "soon",
+        "wide",
+        "deep",
+        "high",
+        "tall",
+        "big",
+        "old",
+        "need",
+        "want",
+        "allow",
+        "allowed",
+        "permit",
+        "happen",
+        "mean",
+        "do",
+        "know",
+        "tell",
+        "anyone",
+        "kind",
+        "sort",
+        "way",
+        "thing",
+        "get",
+        "go",
+        "say",
+        "please",
+    ]
 )
 _MONTH = r"(?:January|February|March|April|May|June|July|August|September|October|November|December)"
 _DATE = rf"(?:\d{{1,2}} {_MONTH}|{_MONTH} \d{{1,2}}|{_MONTH}|Mondays?|Tuesdays?|Wednesdays?|Thursdays?|Fridays?|Saturdays?|Sundays?)"
@@ -72,17 +104,22 @@ def parts(question: str) -> list[str]:
 
 
 def _wanted_terms(question: str) -> list[str]:
-    return [term for term in dict.fromkeys(content_terms(question)) if term not in _FRAME]
+    return [term for term in _meant(question) if term not in _FRAME]
+
+
+def _meant(text: str) -> list[str]:
+    """Distinct content terms, each put into the leading one of its group of synonyms."""
+    return list(dict.fromkeys(leader(term) for term in content_terms(text)))
 
 
 def _pool(context: list[Mapping[str, Any]]) -> list[_Sentence]:
     pool: list[_Sentence] = []
     for item in context:
         text = str(item["text"])
-        around = content_terms(str(item["source"]))
+        around = _meant(str(item["source"]))
         previous: list[str] = []
         for start, end in sentences(text):
-            here = content_terms(text[start:end])
+            here = _meant(text[start:end])
             pool.append(
                 _Sentence(int(item["number"]), text[start:end], frozenset(here), frozenset([*around, *previous]))
             )
@@ -107,9 +144,13 @@ def _best(question: str, pool: list[_Sentence]) -> _Sentence | None:
     value = next((value for form, value in _WANTED if form.search(question)), None)
     best: tuple[float, float, _Sentence] | None = None
     for sentence in pool:
-        share = sum(
-            w * (1.0 if term in sentence.here else 0.6 if term in sentence.near else 0.0) for term, w in weight.items()
-        ) / whole
+        share = (
+            sum(
+                w * (1.0 if term in sentence.here else 0.6 if term in sentence.near else 0.0)
+                for term, w in weight.items()
+            )
+            / whole
+        )
         fits = value is None or bool(value.search(sentence.text))
         own = any(term in sentence.here for term in wanted)
         score = share + (0.15 if fits else -0.15) - 0.01 * (sentence.item - 1)
@@ -124,6 +165,8 @@ def _short(question: str, sentence: str) -> str:
         if form.search(question):
             found = value.search(sentence)
             if found:
-                topic = [w for w in WORD.findall(question) if w.lower() not in STOP_WORDS and stem(w.lower()) not in _FRAME]
+                topic = [
+                    w for w in WORD.findall(question) if w.lower() not in STOP_WORDS and stem(w.lower()) not in _FRAME
+                ]
                 return f"{found[0].strip()} ({' '.join(topic)})."
     return sentence

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import pairwise
 
 from ..text import STOP_WORDS
 
 AUXILIARIES = frozenset("is are was were must may can should will shall".split())
-MODALS = frozenset("must may can should will shall".split())
+MODALS = frozenset(["must", "may", "can", "should", "will", "shall"])
 NUMBER = r"(?:\d[\d,.]*|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve|fourteen|twenty|thirty|forty|fifty|sixty|ninety)"
 MONTH = r"(?:January|February|March|April|May|June|July|August|September|October|November|December)"
 WEEKDAY = r"(?:(?:Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)days?)"
@@ -16,10 +17,10 @@ WEEKDAY = r"(?:(?:Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)days?)"
 _OPENERS = frozenset("the a an each every all any no only both most some".split())
 _NOT_SUBJECT = frozenset(
     """that which who whom whose if when while because although though unless until since as so than where whether
-    it they he she we you i this these those there such here following above below however therefore thus instead
-    otherwise not also then but what how why note see for in at on by with from after before during under once to
-    its their his her our your them him me us other another same former latter both neither either e.g i.e
-    says means gives needs makes takes contains includes requires provides has have had does do did""".split()
+    it they he she we you i this these those there such here following above below however therefore thus
+    instead otherwise not also then but what how why note see for in at on by with from after before during
+    under once to its their his her our your them him me us other another same former latter both neither either
+    e.g i.e says means gives needs makes takes contains includes requires provides has have had does do did""".split()
 )
 _DANGLING = frozenset("and or of to but in on at by for with from the a an".split())
 _ANAPHORA = re.compile(
@@ -29,7 +30,9 @@ _ANAPHORA = re.compile(
     re.IGNORECASE,
 )
 _OWNED = re.compile(r"\b(its|their|itself|themselves|your|you|yours)\b", re.IGNORECASE)
-_VAGUE = re.compile(r"\b(?:things?|if necessary|if needed|if so|example|case|cases|one|ones|way|fact|reason|support|do so|remaining|resulting|corresponding|appropriate|too|if that|where possible|if possible|when necessary)\b")
+_VAGUE = re.compile(
+    r"\b(?:things?|if necessary|if needed|if so|example|case|cases|one|ones|way|fact|reason|support|do so|remaining|resulting|corresponding|appropriate|too|if that|where possible|if possible|when necessary)\b"
+)
 _ODD = re.compile(r"[\[\]{}<>|\\^_=*#~@`•]|\.\.|https?:|\bwww\.|--|\be\.g|\bi\.e|\betc\b|/[a-z]+/")
 
 
@@ -75,8 +78,10 @@ def _is_subject(tokens: list[str]) -> bool:
         return False
     if lowercase[0] in ("and", "or", "but") or any(token in _NOT_SUBJECT for token in lowercase):
         return False
+    if any(token in ("The", "A", "An", "Each", "Every") for token in tokens[1:]):
+        return False
     if len(tokens) == 1:
-        return not lowercase[0] in _OPENERS and len(lowercase[0]) > 2 and not lowercase[0].endswith("ing")
+        return lowercase[0] not in _OPENERS and len(lowercase[0]) > 2 and not lowercase[0].endswith("ing")
     if "and" in lowercase and len(tokens) > 6:
         return False
     if lowercase[0].endswith("ly") or lowercase[0].isdigit():
@@ -118,15 +123,38 @@ def is_person(phrase: str) -> bool:
     word = head[-1].lower().strip(",")
     if word in _PEOPLE or word.rstrip("s") in _PEOPLE:
         return True
-    return word.rstrip("s").endswith(("keeper", "master", "officer", "holder", "owner", "warden", "user", "maintainer",
-                                      "developer", "driver", "manager", "leader", "boater", "angler", "visitor",
-                                      "volunteer", "administrator", "author", "uploader", "engineer", "helmsman"))  # fmt: skip
+    return word.rstrip("s").endswith(
+        (
+            "keeper",
+            "master",
+            "officer",
+            "holder",
+            "owner",
+            "warden",
+            "user",
+            "maintainer",
+            "developer",
+            "driver",
+            "manager",
+            "leader",
+            "boater",
+            "angler",
+            "visitor",
+            "volunteer",
+            "administrator",
+            "author",
+            "uploader",
+            "engineer",
+            "helmsman",
+        )
+    )
 
 
 _PEOPLE = frozenset(
-    """person people anyone child adult member staff crew trust committee council board team office helmsman skipper
-    inspector contractor steward patrol diver walker cyclist rower hirer guest applicant parent guardian doctor editor
-    operator secretary treasurer chair director clerk customer employee employer worker student teacher""".split()
+    """person people anyone child adult member staff crew trust committee council board team office helmsman
+    skipper inspector contractor steward patrol diver walker cyclist rower hirer guest applicant parent guardian
+    doctor editor operator secretary treasurer chair director clerk customer employee employer worker student
+    teacher""".split()
 )
 
 
@@ -139,7 +167,7 @@ def sound(question: str) -> bool:
         return False
     if "(" in question or ";" in question or ":" in question or question.count(",") > 1:
         return False
-    if any(quote in question for quote in "\"“”"):
+    if any(quote in question for quote in '"“”'):
         return False
     last = tokens[-1].lower().strip(",")
     if last in ("and", "or", "the", "a", "an", "not", "only", "be", "both", "merely", "simply", "just", "so", "such"):
@@ -149,5 +177,5 @@ def sound(question: str) -> bool:
         return False
     if _VAGUE.search(question):
         return False
-    repeated = any(a.lower() == b.lower() for a, b in zip(tokens, tokens[1:]))
+    repeated = any(a.lower() == b.lower() for a, b in pairwise(tokens))
     return not repeated

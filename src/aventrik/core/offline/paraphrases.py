@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..text import STOP_WORDS, WORD
+from .synonyms import GROUPS
 
 # What an answer to a question of this form usually says.
 _FORMS: tuple[tuple[re.Pattern[str], str], ...] = tuple(
@@ -26,19 +27,6 @@ _FORMS: tuple[tuple[re.Pattern[str], str], ...] = tuple(
     )
 )
 
-# Groups of everyday words that official prose and plain speech use for the same thing.
-_SYNONYMS = (
-    "fee charge cost price", "boat vessel craft", "permit licence permission", "allowed permitted",
-    "rule regulation requirement", "start begin commence", "end finish cease", "close shut", "buy purchase obtain",
-    "rubbish litter waste refuse", "dog pet", "phone telephone ring call", "broken faulty damaged", "fix repair mend",
-    "stop halt stay", "sign notice", "fine penalty", "path track", "bike bicycle cycle", "fast speed quick",
-    "wait queue delay", "need require", "help assistance", "hurt injured", "emergency accident incident",
-    "report tell inform notify", "kid child", "cheap discount concession", "refund repayment", "renew extend",
-    "cancel withdraw", "maximum most greatest limit", "minimum least smallest", "overnight night", "turn wind",
-    "job work task", "document file paper", "send submit", "change modify alter", "remove delete", "name title",
-    "error failure fault", "use employ", "show display", "choose select", "box field", "place location site",
-    "worker employee staff", "customer client user", "holiday leave", "pay payment", "form application",
-)
 _FRAME = frozenset(
     """how what when where who whom which why does do did is are can could may might must should will would i my me
     we need want get got please tell know there anyone anybody someone much many long often""".split()
@@ -72,7 +60,7 @@ def _by_synonyms(question: str, step: int = 1) -> str:
         nonlocal changed
         word = found[0]
         for form, ending in ((word.lower(), ""), (word.lower().removesuffix("s"), "s")):
-            group = _GROUP.get(form)
+            group = GROUPS.get(form)
             if group and (form != word.lower() or not ending):
                 changed = True
                 return group[(group.index(form) + step) % len(group)] + ending
@@ -80,6 +68,3 @@ def _by_synonyms(question: str, step: int = 1) -> str:
 
     text = WORD.sub(swap, question)
     return text if changed else ""
-
-
-_GROUP = {word: group.split() for group in _SYNONYMS for word in group.split()}

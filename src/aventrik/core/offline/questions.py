@@ -11,7 +11,6 @@ from .grammar import (
     MONTH,
     NUMBER,
     WEEKDAY,
-    Clause,
     capital,
     clause,
     is_person,
@@ -24,23 +23,39 @@ from .rows import row_questions
 
 _UNIT = r"[a-z]{2,}s|metres?|feet|per cent|m|km|mm|kg|day|hour|minute|week|month|year|mile"
 _AMOUNT = re.compile(
-    rf"\b(?P<prep>within|for|after|before|every|at intervals of|in) (?:a period of |up to |at least |at most |no more than |not more than |more than )?"
+    r"\b(?P<prep>within|for|after|before|every|at intervals of|in) "
+    r"(?:a period of |up to |at least |at most |no more than |not more than |more than )?"
     rf"(?P<amount>(?:{NUMBER})[ -](?P<unit>(?:[a-z]+ )?(?:{_UNIT})))\b(?!['’-])"
 )
 _OBJECT = re.compile(
-    rf"^(?P<verb>[a-z]+) (?P<bound>at least |at most |no more than |not more than |up to |a maximum of |a minimum of |exactly )?"
-    rf"(?:{NUMBER}) (?P<unit>(?:[a-z]+ )?(?:[a-z]{{3,}}s|people))\b(?P<rest>.*)$"
+    r"^(?P<verb>[a-z]+) "
+    r"(?P<bound>at least |at most |no more than |not more than |up to |a maximum of |a minimum of |exactly )?"
+    rf"(?:{NUMBER}) (?P<unit>(?:[a-z]+ )?(?:[a-z]{{3,}}s|people))\b(?!['’])(?P<rest>.*)$"
 )
 _MEASURE = re.compile(rf"^(?:{NUMBER})(?: ?[a-z]+)? (?P<adj>long|wide|high|deep|tall|thick|old)\b")
-_TIME = rf"(?:\d{{1,2}} {MONTH}|{MONTH}|{WEEKDAY}|\d{{1,2}}(?:[.:]\d\d)? ?(?:am|pm)|noon|midnight|sunrise|sunset|dusk|dawn)"
-_WHEN = re.compile(rf"^(?P<what>(?:open|closed|held|published|issued|inspected|available|in force|\w+ed)\b[^,;]*?) (?:from|between|on|in|at|every|until|by) (?:the (?:first|last) \w+ (?:of|in) )?{_TIME}")
-_PLACE = re.compile(r"^(?P<verb>kept|held|stored|located|found|installed|placed|displayed|posted|moored|parked|sold|issued) (?:in|at|on|under|beside|inside|near) (?P<place>.+)$")
+_TIME = (
+    rf"(?:\d{{1,2}} {MONTH}|{MONTH}|{WEEKDAY}|\d{{1,2}}(?:[.:]\d\d)? ?(?:am|pm)|noon|midnight|sunrise|sunset|dusk|dawn)"
+)
+_WHEN = re.compile(
+    rf"^(?P<what>(?:open|closed|held|published|issued|inspected|available|in force|\w+ed)\b[^,;]*?) "
+    rf"(?:from|between|on|in|at|every|until|by) (?:the (?:first|last) \w+ (?:of|in) )?{_TIME}"
+)
+_PLACE = re.compile(
+    r"^(?P<verb>kept|held|stored|located|found|installed|placed|displayed|posted|moored|parked|sold|issued) "
+    r"(?:in|at|on|under|beside|inside|near) (?P<place>.+)$"
+)
 _CONDITION = re.compile(
     r"^(?P<word>If|When|Where|Before|After|While|Whenever) (?P<when>[^,]{8,110}), (?:then )?(?P<main>[a-zA-Z].+)$"
 )
-_TRAILING = re.compile(r"^(?P<do>[a-z]+ .+?) (?P<word>before|after|when|if|unless|while|whenever) (?P<when>[^,;]{6,90})$")
+_TRAILING = re.compile(
+    r"^(?P<do>[a-z]+ .+?) (?P<word>before|after|when|if|unless|while|whenever) (?P<when>[^,;]{6,90})$"
+)
 _PASSIVE = re.compile(r"^be (?P<verb>[a-z]+(?:ed|en|wn|de|ld|pt|nt|ut|id|ght))\b")
-_PLAIN_VERB = re.compile(r"^(?P<subject>[A-Z][^,;:]{2,60}?) (?P<verb>means|stands for|refers to|costs?|lasts?|takes?|opens?|closes?|begins?|starts?|ends?|expires?|weighs?|holds?) (?P<rest>.+)$")
+_PLAIN_VERB = re.compile(
+    r"^(?P<subject>[A-Z][^,;:]{2,60}?) "
+    r"(?P<verb>means|stands for|refers to|costs?|lasts?|takes?|opens?|closes?|begins?|starts?|ends?|expires?) "
+    r"(?P<rest>.+)$"
+)
 _PRICED = re.compile(r"\b(fees?|charges?|costs?|prices?|deposits?|rates?|fines?|discounts?)\b", re.IGNORECASE)
 
 Found = tuple[str, str]  # question, answer
@@ -113,7 +128,9 @@ def _who(sentence: str, names: frozenset[str]) -> Iterator[Found]:
         predicate = till_pause(found.predicate)
         if len(predicate.split()) >= (2 if only else 3):
             yield f"Who {found.aux} {predicate}?", capital(found.subject) + "."
-    by = re.match(r"^(?P<verb>(?:be )?[a-z]+(?:ed|en|wn|de|ld|pt|ut|ght)) by (?P<who>(?:the |a |an )?[^,;.]+)$", found.predicate)
+    by = re.match(
+        r"^(?P<verb>(?:be )?[a-z]+(?:ed|en|wn|de|ld|pt|ut|ght)) by (?P<who>(?:the |a |an )?[^,;.]+)$", found.predicate
+    )
     if by and is_person(by["who"]):
         yield f"By whom {found.aux} {found.subject} {by['verb']}?", capital(by["who"]) + "."
     duty = re.match(r"^responsible for (?P<what>[^,;.]+)$", found.predicate)
@@ -128,7 +145,11 @@ def _amount(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     measure = _MEASURE.match(found.predicate)
     if measure and found.aux in ("is", "are"):
         yield f"How {measure['adj']} {found.aux} {found.subject}?", sentence
-    if found.aux in ("is", "are") and re.match(r"^(?:[a-z]+ )?[£$€]\d", found.predicate) and _PRICED.search(found.subject):
+    if (
+        found.aux in ("is", "are")
+        and re.match(r"^(?:[a-z]+ )?[£$€]\d", found.predicate)
+        and _PRICED.search(found.subject)
+    ):
         yield f"How much {found.aux} {found.subject}?", sentence
     thing = _OBJECT.match(found.predicate)
     if thing and found.modal and not re.match(r"^ (?:of|and|or|long|wide|high|deep|in advance)\b", thing["rest"]):
@@ -198,9 +219,19 @@ def _plain_verb(sentence: str, names: frozenset[str]) -> Iterator[Found]:
         yield f"What does {subject} {stem}?", sentence
     elif re.match(r"^[£$€]\d", rest) and stem in ("cost",):
         yield f"How much {does} {subject} cost?", sentence
-    elif re.match(rf"^(?:about |up to )?(?:{NUMBER}) (?:minutes|hours|days|weeks|months|years)", rest) and stem in ("last", "take"):
+    elif re.match(rf"^(?:about |up to )?(?:{NUMBER}) (?:minutes|hours|days|weeks|months|years)", rest) and stem in (
+        "last",
+        "take",
+    ):
         yield f"How long {does} {subject} {stem}?", sentence
-    elif re.match(rf"^(?:at|on|from|in) (?:{_TIME})", rest) and stem in ("open", "close", "begin", "start", "end", "expire"):
+    elif re.match(rf"^(?:at|on|from|in) (?:{_TIME})", rest) and stem in (
+        "open",
+        "close",
+        "begin",
+        "start",
+        "end",
+        "expire",
+    ):
         yield f"When {does} {subject} {stem}?", sentence
 
 

@@ -13,7 +13,9 @@ _OF = frozenset(
     """length width depth height rise fall name number address colour color capacity age size weight value purpose
     meaning status type owner beam draught headroom area default format title maintainer""".split()
 )
-_BAD_NAME = re.compile(r"^(?:notes?|remarks?|comments?|see|when|where|who|what|how|yes|no|in|on|at|from|to|example)\b", re.I)
+_BAD_NAME = re.compile(
+    r"^(?:notes?|remarks?|comments?|see|when|where|who|what|how|yes|no|in|on|at|from|to|example)\b", re.I
+)
 
 
 def row_questions(passage: str, title: str) -> list[dict[str, Any]]:

@@ -12,15 +12,30 @@ VERDICTS = ("supported", "contradicted", "not found")
 
 _CITE = re.compile(r"\s*\[(\d+(?:\s*,\s*\d+)*)\]")
 _NEGATIONS = frozenset(
-    """no not never none neither nor cannot can't don't doesn't isn't aren't won't mustn't without forbidden prohibited
-    banned""".split()
+    """no not never none neither nor cannot can't don't doesn't isn't aren't won't mustn't without forbidden
+    prohibited banned""".split()
 )
 _OPPOSITES = {
     a: b
     for pair in (
-        "open closed", "allowed forbidden", "permitted prohibited", "minimum maximum", "least most", "before after",
-        "above below", "upstream downstream", "free charged", "required optional", "start end", "first last",
-        "north south", "east west", "left right", "mandatory optional", "always never", "increase decrease",
+        "open closed",
+        "allowed forbidden",
+        "permitted prohibited",
+        "minimum maximum",
+        "least most",
+        "before after",
+        "above below",
+        "upstream downstream",
+        "free charged",
+        "required optional",
+        "start end",
+        "first last",
+        "north south",
+        "east west",
+        "left right",
+        "mandatory optional",
+        "always never",
+        "increase decrease",
     )
     for a, b in (pair.split(), pair.split()[::-1])
 }
@@ -148,7 +163,7 @@ def _names(text: str) -> list[str]:
 
 def stated(fields: Mapping[str, Any]) -> dict[str, Any]:
     """For each fact, whether the answer states it: all its figures and at least 60 % of its content words,
-    or, for a fact with a figure, the figure with its unit and a third of the words."""
+    or, for a fact with a figure, its figures and a quarter of the words."""
     answer = _CITE.sub("", str(fields["answer"]))
     return {"stated": [_states(str(fact), answer) for fact in fields["facts"]]}
 
@@ -160,4 +175,4 @@ def _states(fact: str, answer: str) -> bool:
     if not set(figures) <= set(numbers(answer)):
         return False
     share = sum(term in there for term in wanted) / len(wanted) if wanted else 1.0
-    return share >= (0.34 if figures else 0.6)
+    return share >= (0.25 if figures else 0.6)

@@ -12,14 +12,15 @@ from .builder import TextBuilder, folded
 from .decoding import declared_in_html, decode
 
 _DROPPED = frozenset(
-    "script style nav aside footer form button select textarea noscript template svg iframe object head".split()
+    """script style nav aside footer form button select textarea noscript template svg iframe object head
+""".split()
 )
 _ROLES = frozenset({"navigation", "search", "banner", "contentinfo", "complementary"})
 _CLASSES = frozenset({"headerlink", "footnote-reference"})  # marks that page generators put beside the text
 _HEADINGS = {f"h{level}": level for level in range(1, 7)}
 _BLOCKS = frozenset(
-    """address article blockquote body center dd details dialog div dl dt fieldset figcaption figure footer h1 h2 h3
-    h4 h5 h6 header hr html li main ol p pre section summary table tbody td tfoot th thead tr ul""".split()
+    """address article blockquote body center dd details dialog div dl dt fieldset figcaption figure footer h1 h2
+    h3 h4 h5 h6 header hr html li main ol p pre section summary table tbody td tfoot th thead tr ul""".split()
 )
 _META = {"author": "author", "date": "date", "dcterms.date": "date", "description": "description"}
 

@@ -27,9 +27,7 @@ Rarity = Callable[[str], float]
 Refined = list[tuple[int, float]]
 
 
-def refine(
-    question: str, items: Sequence[Item], steps: Sequence[Mapping[str, Any]], rarity: Rarity
-) -> list[Refined]:
+def refine(question: str, items: Sequence[Item], steps: Sequence[Mapping[str, Any]], rarity: Rarity) -> list[Refined]:
     """What each step leaves, best first, as (chunk, score); the last entry is the refined list."""
     left = list(items)
     by_chunk = {item.chunk: item for item in items}
@@ -39,7 +37,5 @@ def refine(
         apply: Callable[..., Refined] = import_module(f"{__name__}.{step['step']}").apply
         ranked = apply(question, left, rarity, **settings)
         stages.append(ranked)
-        left = [
-            Item(chunk, score, by_chunk[chunk].text, by_chunk[chunk].source) for chunk, score in ranked
-        ]
+        left = [Item(chunk, score, by_chunk[chunk].text, by_chunk[chunk].source) for chunk, score in ranked]
     return stages

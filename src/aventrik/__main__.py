@@ -1,0 +1,7 @@
+"""`python -m aventrik`."""
+
+import sys
+
+from .cli.main import main
+
+sys.exit(main())

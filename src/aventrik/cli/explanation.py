@@ -1,0 +1,152 @@
+"""The account of one question as `explain` shows it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.text import Text
+
+from ..core.text import STOP_WORDS, WORD, stem
+from ..engine.explaining import Explanation
+from .screen import Screen, number, shortened
+
+_TELLS = {
+    "not in the documents": "no document of the corpus holds its evidence",
+    "left out by vetting": "the document that holds it was left out",
+    "cut apart by chunking": "no single chunk holds it whole, and the pieces were not found together",
+    "not among the candidates": "a chunk holds it, but search did not return that chunk",
+    "dropped by reranking": "search returned it, a reranking step dropped it",
+    "pushed out of the context": "it was ranked too low to be shown to the answering model",
+    "ignored by the answer": "it was in the context, but the answer does not state it",
+    "answered": "found, shown and stated in the answer",
+}
+
+
+def as_json(found: Explanation) -> dict[str, Any]:
+    """The documented shape of `explain --json`."""
+    return {
+        "run": found.run.id,
+        "name": found.run.name,
+        "question": {"id": found.question.id, "text": found.question.question, "answer": found.question.answer},
+        "needs": [
+            {**need, "spans": [vars(span) for span in need["spans"]], "why": _TELLS.get(need["lost"], "")}
+            for need in found.needs
+        ],
+        "stages": found.stages,
+        "chunks": found.chunks,
+    }
+
+
+def show(found: Explanation, screen: Screen, top: int) -> None:
+    """Prints the account in the order of the stages."""
+    question, stages = found.question, found.stages
+    screen.title(f"{question.id} in run {found.run.id}, {found.run.name}")
+    screen.say(question.question, style="bold")
+    if question.answer:
+        screen.say(f"reference answer: {question.answer}")
+    _needs(found, screen)
+    _queries(stages, screen)
+    _candidates(found, screen, top)
+    _context(found, screen)
+    _answer(stages, screen)
+    scores = stages["scores"]["scores"]
+    shown = [f"{name} {number(value)}" for name, value in scores.items() if "@" not in name or name.endswith("@5")]
+    screen.title("scores")
+    screen.say(", ".join(shown))
+
+
+def _needs(found: Explanation, screen: Screen) -> None:
+    if not found.needs:
+        screen.say("the documents do not answer this question: the right answer is to decline")
+        return
+    screen.title("what an answer needs, and where it was lost")
+    for place, need in enumerate(found.needs, 1):
+        line = Text(f"{place}. {shortened(need['fact'] or need['spans'][0].quote, 200)}\n")
+        style = "green" if need["lost"] == "answered" else "red"
+        line.append(f"   → {need['lost']}", style=f"bold {style}")
+        line.append(f": {_TELLS.get(need['lost'], '')}")
+        rank, cover = need["best"]
+        if rank:
+            line.append(f"\n   best in the refined list: rank {rank}, which covers {cover:.0%} of it", style="dim")
+        for span in need["spans"][:3]:
+            where = f"{span.doc}, {span.start:,}–{span.end:,}" if span.start >= 0 else f"{span.doc}, not found there"
+            line.append(f"\n   {where}: “{shortened(span.quote, 110)}”", style="dim")
+        screen.text(line)
+
+
+def _queries(stages: dict[str, Any], screen: Screen) -> None:
+    queries = stages["queries"]["queries"]
+    if len(queries) > 1:
+        screen.title("queries (the first as asked)")
+        for query in queries:
+            screen.say(f"  {query}")
+    if stages["queries"]["failure"]:
+        screen.warn(f"rewriting failed: {stages['queries']['failure']}")
+
+
+def _candidates(found: Explanation, screen: Screen, top: int) -> None:
+    candidates = {row[0]: row for row in found.stages["candidates"]["list"]}
+    steps = [step["step"] for step in found.run.configuration.reranking]
+    final = found.stages["refined"]["stages"][-1]
+    searched = {chunk: rank for rank, chunk in enumerate(candidates, 1)}
+    screen.title(f"candidates: {len(candidates)} found" + (f", reranked by {', '.join(steps)}" if steps else ""))
+    in_context = {item["chunk"] for item in found.stages["context"]["items"]}
+    for rank, (place, score) in enumerate(final, 1):
+        chunk = found.chunks[place]
+        covers = [f"holds {cover:.0%} of need {n}" for n, cover in enumerate(chunk["covers"], 1) if cover > 0]
+        if rank > top and not covers:
+            continue
+        row = candidates[place]
+        methods = [f"{name} {at}" for name, at in (("keyword", row[2]), ("vector", row[4])) if at]
+        line = Text(f"{rank:>3}. ", style="bold")
+        line.append(f"{score:.3f}  " + (", ".join(methods) or "found by a rewrite"), style="not bold")
+        if steps and searched[place] != rank:
+            line.append(f"  (was {searched[place]})", style="not bold")
+        line.append("  in the context" if place in in_context else "", style="not bold cyan")
+        line.append("  " + ", ".join(covers) if covers else "", style="bold green")
+        line.append(
+            f"\n     {shortened(chunk['doc'] + ': ' + ' › '.join(chunk['source'][-2:]), 100)}", style="dim not bold"
+        )
+        line.append("\n     ")
+        line.append_text(_marked(shortened(chunk["text"], screen.out.width - 6), found.question.question))
+        screen.text(line)
+    screen.say(f"the first {top}, and every lower one that holds evidence", style="dim")
+
+
+def _marked(text: str, question: str) -> Text:
+    """Text with the question's own words underlined."""
+    wanted = {stem(word) for word in WORD.findall(question.lower()) if word not in STOP_WORDS}
+    marked = Text(text, style="not bold")
+    for word in WORD.finditer(text):
+        if stem(word[0].lower()) in wanted:
+            marked.stylize("underline", word.start(), word.end())
+    return marked
+
+
+def _context(found: Explanation, screen: Screen) -> None:
+    items = found.stages["context"]["items"]
+    settings = found.run.configuration.context
+    tokens = sum(item["tokens"] for item in items)
+    screen.title(f"context: {len(items)} of at most {settings.keep} items, {tokens:,} of {settings.budget:,} tokens")
+    for item in items:
+        screen.say(f"  [{item['number']}] {shortened(item['source'] or item['doc'], 100)} ({item['tokens']} tokens)")
+
+
+def _answer(stages: dict[str, Any], screen: Screen) -> None:
+    answer, judged = stages["answer"], stages["verdicts"]
+    screen.title("answer" + (" (declined)" if answer["declined"] else ""))
+    screen.say(answer["text"] or f"none: {answer['failure']}")
+    if judged["failure"]:
+        screen.warn(f"judging failed: {judged['failure']}")
+    if not judged["verdicts"]:
+        return
+    screen.title("verdicts on its claims, against the context alone")
+    marks = {"supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow")}
+    for verdict in judged["verdicts"]:
+        mark, style = marks[verdict["verdict"]]
+        line = Text(f"{mark} {verdict['verdict']}", style=f"bold {style}")
+        line.append(f"  {verdict['claim']}\n", style="default not bold")
+        line.append(f"    {verdict['reason']}", style="dim not bold")
+        for item, quote in verdict["quotes"]:
+            line.append(f"\n    [{item}] “{shortened(quote, 140)}”", style="dim not bold")
+        screen.text(line)

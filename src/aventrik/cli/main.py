@@ -1,0 +1,95 @@
+"""The program's door: finds the verb, imports it alone, and turns what goes wrong into one line."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import os
+import sys
+from collections.abc import Sequence
+from importlib import import_module
+
+from .. import __version__
+
+# In the order of the work. Nothing heavy is imported until a verb is chosen.
+VERBS = {
+    "demo": "lay out the demo workspace and run the full example on it",
+    "new": "start a workspace",
+    "gather": "read files and folders into the corpus",
+    "cut": "show how a configuration would chunk the corpus",
+    "draft": "write a test set from the corpus",
+    "run": "apply configurations to a test set",
+    "runs": "list, label, note or remove runs",
+    "compare": "runs side by side: which is better, and is that real",
+    "explain": "one question of a run: what was found and lost where",
+}
+EPILOG = """
+The order of the work: new, gather, draft, run, compare, explain.
+Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
+"""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs the program; returns its exit code (0 done, 1 a check failed, 2 bad input, 3 unavailable, 130 stopped)."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    if not given or given[0] in ("-h", "--help", "help"):
+        print(_overview())
+        return 0
+    if given[0] == "--version":
+        print(f"aventrik {__version__}")
+        return 0
+    if given[0] not in VERBS:
+        import difflib
+
+        near = difflib.get_close_matches(given[0], VERBS, n=1)
+        hint = f"did you mean '{near[0]}'?" if near else "'aventrik --help' lists the verbs"
+        print(f"aventrik: '{given[0]}' is not a verb; {hint}", file=sys.stderr)
+        return 2
+    return _run(given[0], given[1:])
+
+
+def _overview() -> str:
+    lines = [f"  {verb:<9} {told}" for verb, told in VERBS.items()]
+    head = "usage: aventrik VERB [options]\n\nWhich retrieval configuration is better on your own documents, is that"
+    return f"{head} real, why,\nand what does it cost?\n\nverbs:\n" + "\n".join(lines) + "\n" + EPILOG.rstrip()
+
+
+def _run(verb: str, rest: list[str]) -> int:
+    module = import_module(f"{__package__}.verbs.{verb}")
+    parser = argparse.ArgumentParser(prog=f"aventrik {verb}", description=module.HELP)
+    module.arguments(parser)
+    common = parser.add_argument_group("everywhere")
+    common.add_argument("-w", "--workspace", metavar="DIR", default=".", help="the workspace (default: here or above)")
+    common.add_argument("--json", action="store_true", help="print the result as JSON")
+    common.add_argument("--quiet", action="store_true", help="no progress")
+    common.add_argument("--debug", action="store_true", help="show the traceback of an error")
+    options = parser.parse_args(rest)
+
+    from ..core.errors import AventrikError
+    from .screen import Screen
+
+    screen = Screen(verb, as_json=options.json, quiet=options.quiet)
+    try:
+        code: int = module.run(options, screen)
+        sys.stdout.flush()
+        return code
+    except AventrikError as error:
+        if options.debug:
+            raise
+        screen.error(str(error))
+        return error.code
+    except KeyboardInterrupt:
+        screen.error("interrupted; what was finished is kept, and the same command goes on")
+        return 130
+    except BrokenPipeError:
+        with contextlib.suppress(OSError):
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except MemoryError:
+        screen.error("out of memory; a smaller corpus or a smaller batch may fit")
+        return 3
+    except Exception as error:
+        if options.debug:
+            raise
+        screen.error(f"this should not have happened: {type(error).__name__}: {error} (--debug shows where)")
+        return 2

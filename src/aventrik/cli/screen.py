@@ -1,0 +1,129 @@
+"""All that is shown: tables and text on standard output, progress and errors on standard error, or JSON."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from rich import box
+from rich.console import Console
+from rich.markup import escape
+from rich.progress import BarColumn, Progress, TaskID, TextColumn, TimeRemainingColumn
+from rich.table import Table
+from rich.text import Text
+
+JSON_FORMAT = 1
+_EVERY = 5.0  # seconds between plain progress lines
+
+
+class Screen:
+    """Prints for one verb; `as_json` holds back everything but the result."""
+
+    def __init__(self, verb: str, as_json: bool = False, quiet: bool = False) -> None:
+        self.verb = verb
+        self.as_json = as_json
+        self.quiet = quiet
+        self.out = Console(highlight=False, soft_wrap=False, quiet=as_json)
+        self.err = Console(stderr=True, highlight=False)
+
+    def result(self, value: Any) -> None:
+        """The verb's result as JSON, when that was asked for: {"verb", "format", "result"}."""
+        if self.as_json:
+            body = {"verb": self.verb, "format": JSON_FORMAT, "result": value}
+            print(json.dumps(body, ensure_ascii=False, indent=1, default=str))
+
+    def say(self, text: str = "", style: str = "") -> None:
+        """A line or paragraph of plain text."""
+        self.out.print(escape(text), style=style or None)
+
+    def title(self, text: str) -> None:
+        """A headline."""
+        self.out.print()
+        self.out.print(Text(text, style="bold"))
+
+    def text(self, text: Text) -> None:
+        """Text with styles of its own."""
+        self.out.print(text)
+
+    def warn(self, text: str) -> None:
+        """Something to heed, on standard error."""
+        self.err.print(f"note: {escape(text)}", style="yellow", soft_wrap=True)
+
+    def error(self, text: str) -> None:
+        """What went wrong, on standard error."""
+        self.err.print(f"aventrik {self.verb}: {escape(text)}", style="red", soft_wrap=True)
+
+    def table(self, columns: Sequence[str], rows: Iterable[Sequence[str | Text]], right: Sequence[int] = ()) -> None:
+        """A table; `right` are the columns set flush right. The widest columns wrap when the terminal is narrow."""
+        table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="bold", show_edge=False)
+        for place, name in enumerate(columns):
+            table.add_column(name, justify="right" if place in right else "left", overflow="fold")
+        for row in rows:
+            table.add_row(*(cell if isinstance(cell, Text) else Text(str(cell)) for cell in row))
+        self.out.print(table)
+
+    def progress(self) -> Meter:
+        """A progress meter, used as a context manager and called with (stage, done, total)."""
+        return Meter(self)
+
+
+class Meter:
+    """Progress on standard error: a bar in a terminal, a plain line now and then elsewhere."""
+
+    def __init__(self, screen: Screen) -> None:
+        self._screen = screen
+        self._bar: Progress | None = None
+        self._task: TaskID | None = None
+        self._stage = ""
+        self._began = 0.0
+        self._told = 0.0
+
+    def __enter__(self) -> Meter:
+        if not self._screen.quiet and self._screen.err.is_terminal:
+            self._bar = Progress(
+                TextColumn("{task.description}"),
+                BarColumn(bar_width=24),
+                TextColumn("{task.completed:,}/{task.total:,}"),
+                TextColumn("{task.fields[rate]}"),
+                TimeRemainingColumn(),
+                console=self._screen.err,
+                transient=True,
+            )
+            self._bar.start()
+        return self
+
+    def __exit__(self, *caught: object) -> None:
+        if self._bar is not None:
+            self._bar.stop()
+
+    def __call__(self, stage: str, done: int, total: int) -> None:
+        now = time.monotonic()
+        if stage != self._stage:
+            self._stage, self._began, self._told = stage, now, now
+            if self._bar is not None:
+                if self._task is not None:
+                    self._bar.remove_task(self._task)
+                self._task = self._bar.add_task(escape(stage), total=total, rate="")
+        rate = done / (now - self._began) if now - self._began > 0.2 else 0.0
+        if self._bar is not None and self._task is not None:
+            self._bar.update(self._task, completed=done, total=total, rate=f"{rate:,.0f}/s" if rate else "")
+        elif not self._screen.quiet and now - self._told > _EVERY:
+            self._told = now
+            left = f", {(total - done) / rate:,.0f} s left" if rate else ""
+            print(f"{stage}: {done:,} of {total:,} ({rate:,.0f}/s{left})", file=sys.stderr, flush=True)
+
+
+def number(value: float, places: int = 2) -> str:
+    """A figure for a table: thousands with commas, small ones with decimals."""
+    if abs(value) >= 100:
+        return f"{value:,.0f}"
+    return f"{value:.{places}f}"
+
+
+def shortened(text: str, width: int) -> str:
+    """Text on one line, cut to a width with an ellipsis."""
+    text = " ".join(text.split())
+    return text if len(text) <= width else text[: max(1, width - 1)].rstrip() + "…"

@@ -1,0 +1,26 @@
+"""`aventrik new`: starts a workspace."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ..screen import Screen
+
+HELP = "Starts a workspace: a folder with a commented aventrik.toml and one starter configuration."
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    parser.add_argument("dir", metavar="DIR", type=Path, help="the folder, made when it is missing")
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Lays the workspace out."""
+    from ...workspace.workspace import create
+
+    create(options.dir)
+    screen.result({"workspace": str(options.dir)})
+    screen.say(f"started the workspace {options.dir}: aventrik.toml, configs/starter.toml")
+    screen.say(f"next: cd {options.dir} && aventrik gather PATH_OF_YOUR_DOCUMENTS")
+    return 0

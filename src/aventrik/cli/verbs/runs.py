@@ -1,0 +1,78 @@
+"""`aventrik runs`: lists runs; labels, notes, removes them."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ..screen import Screen
+
+HELP = "Lists runs; with a run named, labels it, notes something on it, or removes it."
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    parser.add_argument("runs", metavar="RUN", nargs="*", help="runs by number, label or name")
+    parser.add_argument("--label", metavar="TEXT", help="give the named run a label to call it by")
+    parser.add_argument("--note", metavar="TEXT", help="note something on the named run")
+    parser.add_argument("--remove", action="store_true", help="remove the named runs; computed results stay for others")
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Changes what was asked for, then lists."""
+    from ...core.errors import BadInput
+    from ...workspace.runs import Runs
+    from ...workspace.workspace import Workspace
+
+    workspace = Workspace.around(Path(options.workspace))
+    runs = Runs(workspace.store)
+    chosen = [runs.find(reference) for reference in options.runs]
+    if (options.label is not None or options.note is not None) and len(chosen) != 1:
+        raise BadInput("--label and --note need exactly one run")
+    if options.label and any(each.label == options.label for each in runs.all() if each.id != chosen[0].id):
+        raise BadInput(f"another run has the label '{options.label}'")
+    if options.remove and not chosen:
+        raise BadInput("--remove needs the runs to remove")
+    for each in chosen:
+        if options.remove:
+            runs.remove(each.id)
+        else:
+            runs.set(each.id, options.label, options.note)
+    listed = [each for each in runs.all() if not chosen or options.remove or each.id in {c.id for c in chosen}]
+    screen.result(
+        [
+            {
+                "run": each.id,
+                "name": each.name,
+                "label": each.label,
+                "testset": each.testset,
+                "note": each.note,
+                "questions": len(each.questions),
+                "started": each.started,
+                "finished": each.finished,
+                "costs": each.costs,
+                "configuration": each.configuration.model_dump(),
+            }
+            for each in listed
+        ]
+    )
+    if not listed:
+        screen.say("no runs; 'aventrik run' makes one")
+        return 0
+    screen.table(
+        ["run", "configuration", "test set", "questions", "finished", "seconds", "label and note"],
+        [
+            [
+                str(each.id),
+                each.name,
+                each.testset,
+                str(len(each.questions)),
+                each.finished or "not finished",
+                f"{sum(each.costs.get('seconds', {}).values()):.1f}",
+                " – ".join(t for t in (each.label, each.note) if t),
+            ]
+            for each in listed
+        ],
+        right=(0, 3, 5),
+    )
+    return 0

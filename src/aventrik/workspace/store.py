@@ -1,0 +1,197 @@
+"""The store: one SQLite file and a folder of arrays under `.aventrik/`."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sqlite3
+import zlib
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from ..core.errors import BadInput, Unavailable
+
+FORMAT = 1
+
+_SCHEMA = """
+CREATE TABLE IF NOT EXISTS documents (
+    name TEXT PRIMARY KEY, source TEXT NOT NULL, size INTEGER NOT NULL, mtime INTEGER NOT NULL,
+    file_key TEXT NOT NULL, key TEXT NOT NULL, title TEXT NOT NULL, meta TEXT NOT NULL,
+    chars INTEGER NOT NULL, text BLOB NOT NULL, parts BLOB NOT NULL, left_out TEXT NOT NULL DEFAULT ''
+);
+CREATE TABLE IF NOT EXISTS results (
+    key TEXT PRIMARY KEY, stage TEXT NOT NULL, value BLOB NOT NULL, seconds REAL NOT NULL
+) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS runs (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, key TEXT NOT NULL UNIQUE, name TEXT NOT NULL, testset TEXT NOT NULL,
+    configuration TEXT NOT NULL, questions TEXT NOT NULL, corpus TEXT NOT NULL, started TEXT NOT NULL,
+    finished TEXT NOT NULL DEFAULT '', costs TEXT NOT NULL DEFAULT '{}', label TEXT NOT NULL DEFAULT '',
+    note TEXT NOT NULL DEFAULT ''
+);
+CREATE TABLE IF NOT EXISTS run_questions (
+    run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, question TEXT NOT NULL, keys TEXT NOT NULL,
+    PRIMARY KEY (run, question)
+) WITHOUT ROWID;
+"""
+
+
+class Store:
+    """Opens, and creates when it is missing, the store in a workspace's folder `.aventrik`."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.path = folder / "store.db"
+        self._arrays = folder / "arrays"
+        with told(self.path):
+            folder.mkdir(exist_ok=True)
+            self._db = sqlite3.connect(self.path, timeout=30, isolation_level=None)
+            self._db.execute("PRAGMA busy_timeout = 30000")
+            found = self._db.execute("PRAGMA user_version").fetchone()[0]
+            if found > FORMAT:
+                raise BadInput(
+                    f"{self.path}: made by a newer Aventrik (store format {found}, this one knows {FORMAT}); upgrade"
+                )
+            self._db.execute("PRAGMA journal_mode = WAL")
+            self._db.execute("PRAGMA synchronous = NORMAL")
+            self._db.execute("PRAGMA foreign_keys = ON")
+            if found < FORMAT:
+                self._db.executescript(_SCHEMA)
+                self._db.execute(f"PRAGMA user_version = {FORMAT}")
+
+    def close(self) -> None:
+        """Closes the database; the store can't be used after it."""
+        self._db.close()
+
+    @contextmanager
+    def transaction(self) -> Iterator[None]:
+        """All statements inside are written together or not at all; may be nested."""
+        with told(self.path):
+            if self._db.in_transaction:
+                yield
+                return
+            self._db.execute("BEGIN IMMEDIATE")
+            try:
+                yield
+            except BaseException:
+                if self._db.in_transaction:
+                    self._db.execute("ROLLBACK")
+                raise
+            self._db.execute("COMMIT")
+
+    def execute(self, statement: str, values: Sequence[Any] = ()) -> sqlite3.Cursor:
+        """One statement, its errors told plainly."""
+        with told(self.path):
+            return self._db.execute(statement, values)
+
+    def rows(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
+        """All rows of a query."""
+        with told(self.path):
+            return self._db.execute(statement, values).fetchall()
+
+    # Results of stages, by content key.
+
+    def known(self, keys: Sequence[str]) -> set[str]:
+        """Which of the keys have a result."""
+        found: set[str] = set()
+        for place in range(0, len(keys), 500):
+            part = keys[place : place + 500]
+            marks = ",".join("?" * len(part))
+            found.update(row[0] for row in self.rows(f"SELECT key FROM results WHERE key IN ({marks})", part))
+        return found
+
+    def result(self, key: str) -> Any:
+        """The result of a key; raises KeyError when there is none."""
+        found = self.rows("SELECT value FROM results WHERE key = ?", (key,))
+        if not found:
+            raise KeyError(key)
+        return unpacked(found[0][0])
+
+    def keep(self, rows: Sequence[tuple[str, str, Any, float]]) -> None:
+        """Keeps results: (key, stage, JSON-able value, seconds), all or none."""
+        with self.transaction():
+            self._db.executemany(
+                "INSERT OR REPLACE INTO results (key, stage, value, seconds) VALUES (?, ?, ?, ?)",
+                [(key, stage, packed(value), seconds) for key, stage, value, seconds in rows],
+            )
+
+    # Arrays too large for a row, in a folder a key, memory-mapped when read.
+
+    def has_arrays(self, key: str) -> bool:
+        """Whether a finished set of arrays is there."""
+        return (self._arrays / key / "manifest.json").is_file()
+
+    def keep_arrays(self, key: str, arrays: dict[str, npt.NDArray]) -> None:
+        """Writes arrays into a folder of their own that appears only when it is whole."""
+        with told(self._arrays):
+            self._arrays.mkdir(exist_ok=True)
+            draft = self._arrays / f".{key}.{id(arrays):x}"
+            shutil.rmtree(draft, ignore_errors=True)
+            draft.mkdir()
+            try:
+                sizes = {}
+                for name, array in arrays.items():
+                    np.save(draft / f"{name}.npy", array)
+                    sizes[name] = (draft / f"{name}.npy").stat().st_size
+                (draft / "manifest.json").write_text(json.dumps(sizes))
+                shutil.rmtree(self._arrays / key, ignore_errors=True)
+                draft.rename(self._arrays / key)
+            finally:
+                shutil.rmtree(draft, ignore_errors=True)
+
+    def arrays(self, key: str) -> dict[str, npt.NDArray]:
+        """Arrays memory-mapped for reading; raises KeyError when they are missing or cut short."""
+        folder = self._arrays / key
+        try:
+            sizes = json.loads((folder / "manifest.json").read_text())
+            if any((folder / f"{name}.npy").stat().st_size != size for name, size in sizes.items()):
+                raise KeyError(key)
+            return {name: _mapped(folder / f"{name}.npy") for name in sizes}
+        except (OSError, ValueError):
+            raise KeyError(key) from None
+
+
+def _mapped(path: Path) -> npt.NDArray:
+    try:
+        return np.load(path, mmap_mode="r")
+    except ValueError:  # an empty array can't be mapped
+        return np.load(path)
+
+
+def packed(value: Any) -> bytes:
+    """A JSON-able value as compressed bytes; equal values give equal bytes."""
+    body = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+    return zlib.compress(body.encode("utf-8", "surrogatepass"), 1)
+
+
+def unpacked(body: bytes) -> Any:
+    """The inverse of `packed`."""
+    return json.loads(zlib.decompress(body).decode("utf-8", "surrogatepass"))
+
+
+@contextmanager
+def told(path: Path) -> Iterator[None]:
+    """Turns what a disk or SQLite throws into one line that says what to do."""
+    try:
+        yield
+    except sqlite3.DatabaseError as error:
+        reason = str(error)
+        if "locked" in reason or "busy" in reason:
+            raise Unavailable(f"{path}: another process has held the store for 30 s; try again") from None
+        if "full" in reason or "disk I/O" in reason:
+            raise Unavailable(f"{path}: can't be written ({reason}); make room on the disk and run it again") from None
+        if "readonly" in reason or "unable to open" in reason:
+            raise BadInput(f"{path}: can't be written ({reason}); check the permissions of the folder") from None
+        if "not a database" in reason or "malformed" in reason:
+            raise BadInput(f"{path}: is not a sound SQLite file ({reason}); move it away and gather again") from None
+        raise
+    except PermissionError as error:
+        raise BadInput(f"{error.filename or path}: no permission to write there") from None
+    except OSError as error:
+        raise Unavailable(
+            f"{error.filename or path}: can't be written ({error.strerror}); run it again when it can"
+        ) from None

@@ -1,0 +1,177 @@
+"""Test sets on disk: JSONL, a question a line; read with every error told by its line, written atomically."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..core.errors import BadInput
+from ..core.questions import Need, Question, Quoted
+from ..core.relocating import relocated
+from .store import told
+from .toml import nearest
+
+
+class _Line(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class _Span(_Line):
+    doc: str = Field(min_length=1)
+    start: int = Field(-1, ge=-1)
+    end: int = Field(-1, ge=-1)
+    quote: str = ""
+
+
+class _Need(_Line):
+    fact: str = ""
+    spans: list[_Span] = Field(min_length=1)
+
+
+class _Question(_Line):
+    id: str = Field(min_length=1, max_length=100)
+    question: str = Field(min_length=1)
+    answer: str = ""
+    needs: list[_Need] = []
+    kind: Literal["one-fact", "joined", "table", "unanswerable"] = "one-fact"
+    status: Literal["draft", "kept", "rejected"] = "draft"
+    by: str = "person"
+    tags: list[str] = []
+    meta: dict[str, Any] = {}
+
+
+@dataclass
+class Moved:
+    """What happened to the evidence of a test set when it was looked up in the corpus."""
+
+    found_again: list[str] = field(default_factory=list)
+    lost: list[tuple[str, str, str]] = field(default_factory=list)  # question, document, reason
+
+
+def load_testset(path: Path) -> list[Question]:
+    """The questions of a file; raises `BadInput` with the line of the first one that is wrong."""
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except FileNotFoundError:
+        raise BadInput(f"{path}: no such file") from None
+    except UnicodeDecodeError as error:
+        raise BadInput(f"{path}: not UTF-8 text (byte {error.start})") from None
+    except OSError as error:
+        raise BadInput(f"{path}: can't be read ({error.strerror})") from None
+    questions: list[Question] = []
+    seen: dict[str, int] = {}
+    for number, line in enumerate(text.split("\n"), start=1):
+        if not line.strip():
+            continue
+        question = _parsed(line, f"{path}, line {number}")
+        if question.id in seen:
+            raise BadInput(f"{path}, line {number}: the id '{question.id}' stands on line {seen[question.id]} too")
+        seen[question.id] = number
+        questions.append(question)
+    if not questions:
+        raise BadInput(f"{path}: holds no question")
+    return questions
+
+
+def _parsed(line: str, where: str) -> Question:
+    try:
+        content = json.loads(line)
+    except json.JSONDecodeError as error:
+        raise BadInput(f"{where}: not valid JSON (column {error.colno}: {error.msg.lower()})") from None
+    if not isinstance(content, dict):
+        raise BadInput(f"{where}: must be a JSON object")
+    try:
+        row = _Question.model_validate(content)
+    except ValidationError as error:
+        first = error.errors()[0]
+        at = ".".join(str(part) for part in first["loc"])
+        if first["type"] == "extra_forbidden":
+            raise BadInput(f"{where}: unknown field {at}{nearest(at, list(_Question.model_fields))}") from None
+        raise BadInput(f"{where}: {at}: {first['msg'][:1].lower()}{first['msg'][1:]}") from None
+    if row.kind == "unanswerable" and row.needs:
+        raise BadInput(f"{where}: an unanswerable question has no needs")
+    if row.kind != "unanswerable" and not row.needs:
+        raise BadInput(f"{where}: a question without needs must be of kind unanswerable")
+    needs = tuple(
+        Need(need.fact, tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in need.spans)) for need in row.needs
+    )
+    return Question(row.id, row.question, row.answer, needs, row.kind, row.status, row.by, tuple(row.tags), row.meta)
+
+
+def save_testset(path: Path, questions: Sequence[Question]) -> None:
+    """Writes a file in one step: it is there whole, or as it was before."""
+    lines = [json.dumps(_row(question), ensure_ascii=False) for question in questions]
+    with told(path):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, draft = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        try:
+            with os.fdopen(handle, "w", encoding="utf-8") as file:
+                file.write("".join(line + "\n" for line in lines))
+            os.chmod(draft, 0o644)
+            os.replace(draft, path)
+        except BaseException:
+            os.unlink(draft)
+            raise
+
+
+def _row(question: Question) -> dict[str, Any]:
+    return {
+        "id": question.id,
+        "question": question.question,
+        "answer": question.answer,
+        "needs": [
+            {
+                "fact": need.fact,
+                "spans": [{"doc": s.doc, "start": s.start, "end": s.end, "quote": s.quote} for s in need.spans],
+            }
+            for need in question.needs
+        ],
+        "kind": question.kind,
+        "status": question.status,
+        "by": question.by,
+        "tags": list(question.tags),
+        "meta": question.meta,
+    }
+
+
+def located(questions: Sequence[Question], text_of: Callable[[str], str | None]) -> tuple[list[Question], Moved]:
+    """The questions with every span at its present place, and what moved or is lost.
+
+    `text_of` gives a document's canonical text, or None when the corpus does not have it. A lost span stays in
+    its need (the evidence is then "not in the documents").
+    """
+    moved = Moved()
+    found: list[Question] = []
+    for question in questions:
+        needs = []
+        for need in question.needs:
+            spans = tuple(_span(question.id, quoted, text_of(quoted.doc), moved) for quoted in need.spans)
+            needs.append(replace(need, spans=spans))
+        found.append(replace(question, needs=tuple(needs)))
+    return found, moved
+
+
+def _span(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quoted:
+    if text is None:
+        moved.lost.append((question, quoted.doc, "the document is not in the corpus"))
+        return quoted
+    now = relocated(quoted, text)
+    if now is None:
+        inside = 0 <= quoted.start < quoted.end <= len(text)
+        reason = (
+            "its quote no longer stands there"
+            if quoted.quote or inside
+            else (f"its span {quoted.start}–{quoted.end} is outside the document ({len(text)} characters)")
+        )
+        moved.lost.append((question, quoted.doc, reason))
+        return Quoted(quoted.doc, -1, -1, quoted.quote)
+    if quoted.start >= 0 and abs(now.start - quoted.start) > 2:
+        moved.found_again.append(question)
+    return now

@@ -1,0 +1,145 @@
+"""TOML files read against a pydantic model; what is wrong is told with file, line, key and the nearest name."""
+
+from __future__ import annotations
+
+import difflib
+import re
+import tomllib
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from ..core.errors import BadInput
+
+Model = TypeVar("Model", bound=BaseModel)
+
+_MESSAGES = {
+    "greater_than_equal": "must be at least {ge}",
+    "less_than_equal": "must be at most {le}",
+    "greater_than": "must be greater than {gt}",
+    "less_than": "must be less than {lt}",
+    "string_type": "must be text in quotes",
+    "int_type": "must be a whole number",
+    "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number",
+    "float_type": "must be a number",
+    "float_parsing": "must be a number",
+    "bool_type": "must be true or false",
+    "bool_parsing": "must be true or false",
+    "list_type": "must be a list",
+    "dict_type": "must be a table",
+    "model_type": "must be a table",
+    "model_attributes_type": "must be a table",
+    "missing": "is missing",
+}
+
+
+def load_toml(path: Path) -> tuple[dict[str, Any], str]:
+    """A TOML file's content and text; raises `BadInput` with file and line."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError:
+        raise BadInput(f"{path}: no such file") from None
+    except IsADirectoryError:
+        raise BadInput(f"{path}: is a folder, not a file") from None
+    except UnicodeDecodeError as error:
+        raise BadInput(f"{path}: not UTF-8 text (byte {error.start})") from None
+    except OSError as error:
+        raise BadInput(f"{path}: can't be read ({error.strerror})") from None
+    try:
+        return tomllib.loads(text), text
+    except tomllib.TOMLDecodeError as error:
+        where = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
+        reason = re.sub(r"\s*\(at .*\)$", "", str(error))
+        line = f", line {where[1]}" if where else ""
+        raise BadInput(f"{path}{line}: not valid TOML: {reason[:1].lower()}{reason[1:]}") from None
+
+
+def validated(model: type[Model], content: dict[str, Any], path: Path, text: str) -> Model:
+    """The content as a model; raises `BadInput` that names the first wrong key, its line and what to do."""
+    try:
+        return model.model_validate(content)
+    except ValidationError as error:
+        first = error.errors()[0]
+        location = tuple(str(part) for part in first["loc"])
+        raise BadInput(f"{place(path, text, location)}: {_told(model, first, location)}") from None
+
+
+def place(path: Path, text: str, location: tuple[str, ...]) -> str:
+    """'configs/a.toml, line 7, [chunking] size' for a location in a TOML text."""
+    line = line_of(text, location)
+    at = f", line {line}" if line else ""
+    names = [part for part in location if not part.isdigit()]
+    if len(names) > 1:
+        return f"{path}{at}, [{'.'.join(names[:-1])}] {names[-1]}"
+    return f"{path}{at}, {names[0]}" if names else f"{path}{at}"
+
+
+def line_of(text: str, location: tuple[str, ...]) -> int:
+    """The line (from 1) on which a key stands, the nearest enclosing table's line, or 0."""
+    *tables, key = location or ("",)
+    wanted = [part for part in tables if not part.isdigit()]
+    number = next((int(part) for part in tables if part.isdigit()), 0)
+    header, seen, at_table = [], -1, 0
+    for count, line in enumerate(text.splitlines(), start=1):
+        found = re.match(r"\s*\[\[?\s*([^\]]+?)\s*\]\]?", line)
+        if found and "=" not in line.split("]")[0]:
+            header = [part.strip().strip("\"'") for part in found[1].split(".")]
+            if header == [*wanted, key]:
+                return count
+            if header == wanted:
+                seen += 1
+                at_table = count
+            continue
+        here = header == wanted and (not any(part.isdigit() for part in tables) or seen == number)
+        if here and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*[=.]", line):
+            return count
+        dotted = ".".join([*wanted, key])
+        if re.match(rf"\s*[\"']?{re.escape(dotted)}[\"']?\s*=", line):
+            return count
+    return at_table
+
+
+def _told(model: type[BaseModel], first: Any, location: tuple[str, ...]) -> str:
+    kind, context = first["type"], first.get("ctx", {})
+    value = first.get("input")
+    if kind == "extra_forbidden":
+        return "unknown setting" + nearest(location[-1], names_at(model, location[:-1]))
+    if kind in ("literal_error", "enum"):
+        allowed = re.findall(r"'([^']*)'", str(context.get("expected", "")))
+        near = nearest(value, allowed, listing=False) if isinstance(value, str) else ""
+        return f"{_shown(value)} is not one of {', '.join(allowed)}{near}"
+    if kind == "value_error":
+        return str(context.get("error", first["msg"]))
+    if kind == "missing":
+        return "is missing"
+    told = _MESSAGES.get(kind, first["msg"][:1].lower() + first["msg"][1:]).format(**context)
+    return f"{told}, not {_shown(value)}"
+
+
+def _shown(value: Any) -> str:
+    return repr(value) if not isinstance(value, str) else f"'{value}'"
+
+
+def names_at(model: type[BaseModel], location: tuple[str, ...]) -> list[str]:
+    """The settings that a model knows at a location."""
+    current: Any = model
+    for part in location:
+        if part.isdigit():
+            continue
+        field = getattr(current, "model_fields", {}).get(part)
+        if field is None:
+            return []
+        current = field.annotation
+        inner = getattr(current, "__args__", ())
+        current = next((one for one in inner if hasattr(one, "model_fields")), current)
+    return list(getattr(current, "model_fields", {}))
+
+
+def nearest(word: str, names: list[str], listing: bool = True) -> str:
+    """'; did you mean x?', or the list of names when none is near."""
+    close = difflib.get_close_matches(word, names, n=1, cutoff=0.55)
+    if close:
+        return f"; did you mean {close[0]}?"
+    return f" (known here: {', '.join(names)})" if names and listing else ""

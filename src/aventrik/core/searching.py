@@ -45,18 +45,16 @@ def search(
     `queries[i]` are the queries of question i, the first as asked, the others its rewrites;
     `query_vectors[i]` has a row for each of them. Lists of all queries and methods are blended `how`.
     """
-    found: list[list[Candidate]] = []
-    for place, texts in enumerate(queries):
-        by_keyword: list[list[Hit]] = []
-        by_vector: list[list[Hit]] = []
-        if method in ("keyword", "both") and keyword is not None:
-            by_keyword = [keyword.search(text, top) for text in texts]
-        if method in ("vector", "both") and vectors is not None and query_vectors is not None:
-            by_vector = nearest(vectors, query_vectors[place], top)
-        lists = [*by_keyword, *by_vector]
-        joined = blend(lists, how)[:top] if lists else []
-        found.append(_candidates(joined, by_keyword[:1], by_vector[:1]))
-    return found
+    by_word: list[list[list[Hit]]] = [[] for _ in queries]
+    by_vector: list[list[list[Hit]]] = [[] for _ in queries]
+    if method in ("keyword", "both") and keyword is not None:
+        by_word = [[keyword.search(text, top) for text in texts] for texts in queries]
+    if method in ("vector", "both") and vectors is not None and query_vectors:
+        hits = iter(nearest(vectors, np.concatenate(query_vectors), top))
+        by_vector = [[next(hits) for _ in texts] for texts in queries]
+    return [
+        _candidates(blend([*words, *near], how)[:top], words[:1], near[:1]) for words, near in zip(by_word, by_vector)
+    ]
 
 
 def _candidates(joined: list[Hit], keyword: list[list[Hit]], vector: list[list[Hit]]) -> list[Candidate]:

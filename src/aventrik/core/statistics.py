@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import stats
+from scipy import special
 
 RESAMPLES = 10_000
 LEVEL = 0.95
@@ -58,8 +58,8 @@ def interval(values: Sequence[float], seed: int = 0, level: float = LEVEL) -> In
 def clopper_pearson(successes: int, n: int, level: float = LEVEL) -> tuple[float, float]:
     """Exact interval of a proportion (Clopper and Pearson, 1934)."""
     tail = (1 - level) / 2
-    low = 0.0 if successes == 0 else float(stats.beta.ppf(tail, successes, n - successes + 1))
-    high = 1.0 if successes == n else float(stats.beta.ppf(1 - tail, successes + 1, n - successes))
+    low = 0.0 if successes == 0 else float(special.betaincinv(successes, n - successes + 1, tail))
+    high = 1.0 if successes == n else float(special.betaincinv(successes + 1, n - successes, 1 - tail))
     return low, high
 
 
@@ -70,13 +70,13 @@ def bca(values: npt.NDArray[np.float64], seed: int = 0, level: float = LEVEL) ->
         return mean, mean
     means = _resampled_means(values, seed)
     below = (np.sum(means < mean) + np.sum(means <= mean)) / (2 * len(means))
-    bias = stats.norm.ppf(np.clip(below, 1 / (2 * len(means)), 1 - 1 / (2 * len(means))))
+    bias = special.ndtri(np.clip(below, 1 / (2 * len(means)), 1 - 1 / (2 * len(means))))
     jackknife = (values.sum() - values) / (len(values) - 1)
     centred = jackknife.mean() - jackknife
     acceleration = np.sum(centred**3) / (6 * np.sum(centred**2) ** 1.5)
-    tails = stats.norm.ppf(np.array([(1 - level) / 2, (1 + level) / 2]))
+    tails = special.ndtri(np.array([(1 - level) / 2, (1 + level) / 2]))
     shifted = bias + (bias + tails) / (1 - acceleration * (bias + tails))
-    low, high = np.quantile(means, stats.norm.cdf(shifted))
+    low, high = np.quantile(means, special.ndtr(shifted))
     return float(low), float(high)
 
 
@@ -113,7 +113,7 @@ def mcnemar(better: int, worse: int) -> float:
     """Two-sided exact p-value (McNemar, 1947) from the questions on which the two runs differ."""
     if better + worse == 0:
         return 1.0
-    return min(1.0, 2 * float(stats.binom.cdf(min(better, worse), better + worse, 0.5)))
+    return min(1.0, 2 * float(special.bdtr(min(better, worse), better + worse, 0.5)))
 
 
 def sign_flip(gaps: npt.NDArray[np.float64], seed: int = 0) -> float:
@@ -150,7 +150,7 @@ def smallest_difference(gaps: npt.NDArray[np.float64], power: float = 0.8, level
     """(z of the level + z of the power) · standard error of the mean difference; NaN for fewer than two."""
     if len(gaps) < 2:
         return float("nan")
-    z = stats.norm.ppf((1 + level) / 2) + stats.norm.ppf(power)
+    z = special.ndtri((1 + level) / 2) + special.ndtri(power)
     return float(z * gaps.std(ddof=1) / np.sqrt(len(gaps)))
 
 

@@ -49,9 +49,10 @@ def terms(text: str) -> list[str]:
     return [stem(word) for word in WORD.findall(text.lower())]
 
 
-def content_terms(text: str) -> list[str]:
+@lru_cache(maxsize=1 << 15)
+def content_terms(text: str) -> tuple[str, ...]:
     """`terms` without stop words, in order, repeats kept."""
-    return [stem(word) for word in WORD.findall(text.lower()) if word not in STOP_WORDS]
+    return tuple(stem(word) for word in WORD.findall(text.lower()) if word not in STOP_WORDS)
 
 
 def numbers(text: str) -> list[str]:

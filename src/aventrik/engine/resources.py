@@ -13,6 +13,7 @@ import numpy.typing as npt
 from ..core import embedding
 from ..core.chunking import ChunkTable, Cutting, chunk
 from ..core.indexing import keyword
+from ..core.keys import content_key
 from ..core.spans import Span, text_of
 from ..workspace.configuration import Configuration
 from ..workspace.workspace import Workspace
@@ -33,11 +34,16 @@ class Resources:
         self.documents = workspace.corpus.keys()
         self.seconds: dict[str, float] = {}
         self.made: dict[str, int] = {}
+        self.corpus_key = content_key(self.documents)
         self._held: OrderedDict[str, Any] = OrderedDict()
+        self._keys: dict[tuple[Any, ...], CorpusKeys] = {}
 
     def keys(self, configuration: Configuration) -> CorpusKeys:
         """Content keys of what the configuration makes of the corpus."""
-        return CorpusKeys.of(configuration, self.documents)
+        settings = (configuration.chunking, configuration.index, configuration.embedding)
+        if settings not in self._keys:
+            self._keys[settings] = CorpusKeys.of(configuration, self.corpus_key)
+        return self._keys[settings]
 
     def chunks(self, configuration: Configuration) -> ChunkTable:
         """The chunk table of a configuration."""

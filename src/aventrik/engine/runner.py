@@ -5,9 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field
+from functools import cached_property
 from typing import Any
 
 from ..core.answering import Answer, Served, Statement, answer, within_budget
+from ..core.chunking import ChunkTable
 from ..core.chunking.lookup import held_whole
 from ..core.judging import Judgement, Reference, Verdict, judge
 from ..core.keys import content_key
@@ -74,7 +76,7 @@ class Runner:
         keys = self.stage_keys(configuration, questions)
         asked = {q.id: {**keys[q.id], "question": q.question, "kind": q.kind} for q in questions}
         identity = content_key(configuration.model_dump(), [keys[q.id]["scores"] for q in questions], testset)
-        corpus = content_key(self.resources.documents)
+        corpus = self.resources.corpus_key
         runs = Runs(self.workspace.store)
         outcome = Outcome(runs.begin(identity, configuration, testset, asked, corpus), configuration)
         outcome.results = len(questions) * len(QUESTION_STAGES)
@@ -117,6 +119,10 @@ class _Batch:
         self.keys = keys
         self.outcome = outcome
         self.resources = runner.resources
+
+    @cached_property
+    def table(self) -> ChunkTable:
+        return self.resources.chunks(self.configuration)
 
     def compute(self) -> None:
         """Every stage in turn: each reads what the ones before it left."""
@@ -169,7 +175,7 @@ class _Batch:
         steps = self.configuration.reranking
         if not steps:
             return [{"stages": [[[row[0], row[1]] for row in each["list"]]]} for each in candidates]
-        table = self.resources.chunks(self.configuration)
+        table = self.table
         index = self.resources.keyword(self.configuration)
         made = []
         for question, each in zip(questions, candidates):
@@ -182,7 +188,7 @@ class _Batch:
         return made
 
     def _context(self, questions: list[Question], refined: Results) -> Results:
-        table = self.resources.chunks(self.configuration)
+        table = self.table
         settings = self.configuration.context
         made = []
         for each in refined:
@@ -232,7 +238,7 @@ class _Batch:
         answers: Results,
         verdicts: Results,
     ) -> Results:
-        table = self.resources.chunks(self.configuration)
+        table = self.table
         judging = self.runner.judging
         corpus = self.runner.workspace.corpus
         left_out = corpus.left_out()
@@ -264,9 +270,8 @@ class _Batch:
         return made
 
     def _retrieved(self, number: int, tokens: bool = False) -> Retrieved:
-        table = self.resources.chunks(self.configuration)
-        size = count_tokens(self.resources.text(table, number)) if tokens else 0
-        return Retrieved(self.resources.spans(table, number), size)
+        size = count_tokens(self.resources.text(self.table, number)) if tokens else 0
+        return Retrieved(self.resources.spans(self.table, number), size)
 
 
 def served(context: dict[str, Any]) -> list[Served]:

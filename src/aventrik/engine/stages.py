@@ -7,7 +7,6 @@ what it returns.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -45,10 +44,10 @@ class CorpusKeys:
     vectors: str
 
     @classmethod
-    def of(cls, configuration: Configuration, documents: Sequence[tuple[str, str]]) -> CorpusKeys:
-        """`documents` are (name, content key) of all documents that take part."""
+    def of(cls, configuration: Configuration, documents: str) -> CorpusKeys:
+        """`documents` is the content key of all documents that take part."""
         cutting = configuration.chunking
-        chunks = _key("chunks", cutting.method, cutting.size, cutting.unit, cutting.overlap, list(documents))
+        chunks = _key("chunks", cutting.method, cutting.size, cutting.unit, cutting.overlap, documents)
         index = configuration.index
         texts = (index.text, index.headings, chunks)
         fitted = _key("fitted", configuration.embedding.model, *texts)

@@ -11,10 +11,10 @@ def answer_scores(answer: Answer, judgement: Judgement, answerable: bool) -> dic
 
     groundedness: supported claims ÷ claims. hallucinated: 1 if a claim is contradicted or not found (its mean is
     the hallucination rate). contradicted-claims, unfound-claims: their share of the claims. completeness:
-    reference facts stated ÷ reference facts. correctness: F1 of completeness and of the share of
-    claims that the reference answer or its evidence supports. citation-precision: cited items that support their claim ÷ cited; citation-recall:
-    supported claims whose support is cited ÷ supported claims. declined-rightly: on unanswerable questions;
-    declined-wrongly: on answerable ones.
+    reference facts stated ÷ reference facts. correctness: F1 of completeness and of the share of claims that the
+    reference answer or its evidence supports. citation-precision: cited items that support their claim ÷ cited;
+    citation-recall: supported claims whose support is cited ÷ supported claims. declined-rightly: on unanswerable
+    questions; declined-wrongly: on answerable ones.
     """
     if answer.failure or judgement.failure:
         return {}

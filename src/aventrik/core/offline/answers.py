@@ -6,12 +6,13 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from ..text import STOP_WORDS, WORD, content_terms, sentences, stem
 from .synonyms import leader
 
-_ENOUGH = 0.6
+_ENOUGH = 0.5
 _AND = re.compile(
     r"\?\s+(?=\w)|,?\s+and\s+(?=(?:how|what|when|where|who|which|why|is|are|do|does|can|may|must|should)\b)",
     re.IGNORECASE,
@@ -107,9 +108,10 @@ def _wanted_terms(question: str) -> list[str]:
     return [term for term in _meant(question) if term not in _FRAME]
 
 
-def _meant(text: str) -> list[str]:
+@lru_cache(maxsize=1 << 15)
+def _meant(text: str) -> tuple[str, ...]:
     """Distinct content terms, each put into the leading one of its group of synonyms."""
-    return list(dict.fromkeys(leader(term) for term in content_terms(text)))
+    return tuple(dict.fromkeys(leader(term) for term in content_terms(text)))
 
 
 def _pool(context: list[Mapping[str, Any]]) -> list[_Sentence]:
@@ -117,7 +119,7 @@ def _pool(context: list[Mapping[str, Any]]) -> list[_Sentence]:
     for item in context:
         text = str(item["text"])
         around = _meant(str(item["source"]))
-        previous: list[str] = []
+        previous: tuple[str, ...] = ()
         for start, end in sentences(text):
             here = _meant(text[start:end])
             pool.append(

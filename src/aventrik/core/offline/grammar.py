@@ -31,7 +31,8 @@ _ANAPHORA = re.compile(
 )
 _OWNED = re.compile(r"\b(its|their|itself|themselves|your|you|yours)\b", re.IGNORECASE)
 _VAGUE = re.compile(
-    r"\b(?:things?|if necessary|if needed|if so|example|case|cases|one|ones|way|fact|reason|support|do so|remaining|resulting|corresponding|appropriate|too|if that|where possible|if possible|when necessary)\b"
+    r"\b(?:things?|if necessary|if needed|if so|example|case|cases|one|ones|way|fact|reason|support|do so|remaining|"
+    r"resulting|corresponding|appropriate|too|if that|where possible|if possible|when necessary)\b"
 )
 _ODD = re.compile(r"[\[\]{}<>|\\^_=*#~@`•]|\.\.|https?:|\bwww\.|--|\be\.g|\bi\.e|\betc\b|/[a-z]+/")
 

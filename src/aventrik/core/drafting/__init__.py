@@ -17,6 +17,7 @@ from .sampling import Passage, spread
 
 _BATCH = 16
 _TABLE_SHARE = 0.25
+_PER_PASSAGE = 2  # at first; the rest of what was written is used when the corpus gives no more
 
 
 @dataclass
@@ -45,8 +46,25 @@ def draft(
     made = Draft()
     checker = Checker.over(fetch(name) for name in names)
     asked = {_gist(question.question) for question in already}
-    tables = 0
     first = 1 + max((int(q.id[1:]) for q in already if q.id[:1] == "q" and q.id[1:].isdigit()), default=0)
+    tables = 0
+
+    def take(passage: Passage, offered: list[Mapping[str, str]], most: int) -> None:
+        """Up to `most` good ones of the offered questions, which are taken off the list as they are looked at."""
+        nonlocal tables
+        taken = 0
+        while offered and taken < most and len(made.questions) < count:
+            item = offered.pop()
+            if item["kind"] == "table" and tables >= max(1, _TABLE_SHARE * count):
+                continue
+            question = _checked(item, passage, fetch, checker, asked, made)
+            if question is not None:
+                made.questions.append(_finished(question, f"q{first + len(made.questions):04d}", model.name))
+                asked.add(_gist(question.question))
+                tables += question.kind == "table"
+                taken += 1
+
+    kept_back: list[tuple[Passage, list[Mapping[str, str]]]] = []
     for batch in _batches(spread(names, fetch, seed)):
         replies = model.perform([Task("questions", passage.fields) for passage in batch])
         for passage, reply in zip(batch, replies):
@@ -56,22 +74,13 @@ def draft(
                 continue
             offered = list(reply.value["questions"])
             random.Random(f"{seed} {passage.doc} {passage.start}").shuffle(offered)
-            taken = 0
-            for item in offered:
-                if taken == 2 or len(made.questions) == count:
-                    break
-                if item["kind"] == "table" and tables >= max(1, _TABLE_SHARE * count):
-                    continue
-                question = _checked(item, passage, fetch, checker, asked, made)
-                if question is not None:
-                    number = first + len(made.questions)
-                    made.questions.append(_finished(question, f"q{number:04d}", model.name))
-                    asked.add(_gist(question.question))
-                    tables += question.kind == "table"
-                    taken += 1
+            take(passage, offered, _PER_PASSAGE)
+            kept_back.append((passage, offered))
             progress(len(made.questions))
         if len(made.questions) >= count:
-            break
+            return made
+    for passage, offered in kept_back:
+        take(passage, offered, len(offered))
     return made
 
 

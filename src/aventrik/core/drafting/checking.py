@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -12,6 +13,7 @@ from ..spans import trimmed
 from ..text import content_terms, numbers, sentences, terms
 
 _LOOKED_AT = 25
+_WEIGHTY = 9.0
 
 
 @dataclass(frozen=True)
@@ -54,7 +56,8 @@ class Checker:
         weights = {term: self.index.rarity(term) for term in asked}
         whole = sum(weights.values())
         rare = sum(self.index.document_frequency(term) <= max(3, total // 50) for term in asked)
-        if len(asked) < 2 or rare < 1 or whole < 9:
+        single = math.log1p(total / 1.5)  # the weight of a term that stands once
+        if len(asked) < 2 or rare < 1 or whole < min(_WEIGHTY, 1.5 * single):
             return Outcome("too vague to stand by itself")
         stated = [term for term in dict.fromkeys(content_terms(answer)) if term not in weights]
         figures = set(numbers(answer))

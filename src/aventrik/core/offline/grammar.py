@@ -15,12 +15,15 @@ MONTH = r"(?:January|February|March|April|May|June|July|August|September|October
 WEEKDAY = r"(?:(?:Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)days?)"
 
 _OPENERS = frozenset("the a an each every all any no only both most some".split())
-_NOT_SUBJECT = frozenset(
-    """that which who whom whose if when while because although though unless until since as so than where whether
-    it they he she we you i this these those there such here following above below however therefore thus
-    instead otherwise not also then but what how why note see for in at on by with from after before during
-    under once to its their his her our your them him me us other another same former latter both neither either
-    e.g i.e says means gives needs makes takes contains includes requires provides has have had does do did""".split()
+_NEVER_IN_SUBJECT = frozenset(
+    """that which who whom whose if when while because although though unless until since as so than where whether it
+    they he she we you i this these those there such following above below however therefore thus instead otherwise
+    not also then but what how why see us him them me e.g i.e says means gives needs makes takes contains includes
+    requires provides has have had does do did""".split()
+)
+_NEVER_FIRST = frozenset(
+    """here note for in at on by with from after before during under once to its their his her our your my another
+    other same former latter both neither either and or""".split()
 )
 _DANGLING = frozenset("and or of to but in on at by for with from the a an".split())
 _ANAPHORA = re.compile(
@@ -28,6 +31,10 @@ _ANAPHORA = re.compile(
     r"|they|them|we|us|our|i|my|it|same|latter|respectively|otherwise|however|therefore|also|thus|another|"
     r"first case|second case|section \d)\b",
     re.IGNORECASE,
+)
+_AFTER_COMMA = re.compile(
+    r"\s*(?:which|who|whose|unless|since|because|except|so that|so|as|even|including|to|where|when|while|if|but|nor|"
+    r"and (?:it|they|must|may|should|can|will|is|are)|using|for example|in order|although|though|however|after|before)\b"
 )
 _OWNED = re.compile(r"\b(its|their|itself|themselves|your|you|yours)\b", re.IGNORECASE)
 _VAGUE = re.compile(
@@ -77,7 +84,7 @@ def _is_subject(tokens: list[str]) -> bool:
     lowercase = [token.lower().strip("“”\"'’") for token in tokens]
     if not tokens[0][:1].isupper() or lowercase[-1] in _DANGLING:
         return False
-    if lowercase[0] in ("and", "or", "but") or any(token in _NOT_SUBJECT for token in lowercase):
+    if lowercase[0] in _NEVER_FIRST or any(token in _NEVER_IN_SUBJECT for token in lowercase):
         return False
     if any(token in ("The", "A", "An", "Each", "Every") for token in tokens[1:]):
         return False
@@ -85,7 +92,7 @@ def _is_subject(tokens: list[str]) -> bool:
         return lowercase[0] not in _OPENERS and len(lowercase[0]) > 2 and not lowercase[0].endswith("ing")
     if "and" in lowercase and len(tokens) > 6:
         return False
-    if lowercase[0].endswith("ly") or lowercase[0].isdigit():
+    if (lowercase[0].endswith("ly") and lowercase[0] != "only") or lowercase[0].isdigit():
         return False
     plural_or_named = tokens[0].lower() in _OPENERS or tokens[-1][-1:] == "s" or tokens[-1][:1].isupper()
     return plural_or_named
@@ -111,9 +118,14 @@ def known_names(text: str) -> frozenset[str]:
     return frozenset(word for word in found if word.lower() not in STOP_WORDS)
 
 
-def till_pause(text: str) -> str:
-    """The text up to its first comma, semicolon, colon, dash or bracket."""
-    return re.split(r"\s*[,;:(–—]|\s-\s", text, maxsplit=1)[0].rstrip(" .")
+def till_pause(text: str) -> str | None:
+    """The text up to its first pause; None where that would cut a list in the middle ('/opt, /var/opt and /usr')."""
+    found = re.search(r"\s*(?:([,])|[;:(–—]|\s-\s)", text)
+    if found is None:
+        return text.rstrip(" .")
+    if found[1] and not _AFTER_COMMA.match(text, found.end()):
+        return None
+    return text[: found.start()]
 
 
 def is_person(phrase: str) -> bool:
@@ -162,7 +174,7 @@ _PEOPLE = frozenset(
 def sound(question: str) -> bool:
     """Whether a question reads as English and stands by itself: what fails here is dropped, not kept."""
     tokens = question.rstrip("?").split()
-    if not 5 <= len(tokens) <= 24 or not question.endswith("?"):
+    if not 4 <= len(tokens) <= 24 or not question.endswith("?"):
         return False
     if _ANAPHORA.search(question) or _ODD.search(question) or question.count("(") != question.count(")"):
         return False

@@ -107,10 +107,14 @@ def _forbidden(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     if found and found.negated and found.aux in ("must", "may", "can", "should"):
         opener = "Should" if found.aux == "should" else "Can" if found.aux == "can" else "May"
         guess = found.aux == "may" and found.predicate.startswith(("be ", "have "))  # 'may not be' is a doubt
-        if not guess and not re.match(r"(be )?(only|necessarily|always|yet)\b", found.predicate):
-            yield f"{opener} {found.subject} {till_pause(found.predicate)}?", f"No. {sentence}"
+        plain = not re.match(r"(be )?(only|necessarily|always|yet)\b", found.predicate)
+        predicate = till_pause(found.predicate)
+        if plain and not guess and predicate:
+            yield f"{opener} {found.subject} {predicate}?", f"No. {sentence}"
     if sentence.startswith("No ") and found and found.aux in ("may", "can"):
-        yield f"{capital(found.aux)} {_one(found.subject[3:])} {till_pause(found.predicate)}?", f"No. {sentence}"
+        predicate = till_pause(found.predicate)
+        if predicate:
+            yield f"{capital(found.aux)} {_one(found.subject[3:])} {predicate}?", f"No. {sentence}"
 
 
 def _one(noun: str) -> str:
@@ -126,7 +130,7 @@ def _who(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     only = found.subject.startswith("only ")
     if (only or found.modal) and is_person(found.subject) and not found.predicate.startswith("be "):
         predicate = till_pause(found.predicate)
-        if len(predicate.split()) >= (2 if only else 3):
+        if predicate and len(predicate.split()) >= (2 if only else 3):
             yield f"Who {found.aux} {predicate}?", capital(found.subject) + "."
     by = re.match(
         r"^(?P<verb>(?:be )?[a-z]+(?:ed|en|wn|de|ld|pt|ut|ght)) by (?P<who>(?:the |a |an )?[^,;.]+)$", found.predicate
@@ -155,12 +159,12 @@ def _amount(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     if thing and found.modal and not re.match(r"^ (?:of|and|or|long|wide|high|deep|in advance)\b", thing["rest"]):
         bound = " at least" if thing["bound"] in ("at least ", "a minimum of ") else ""
         bound = bound or (" at most" if thing["bound"] else "")
-        rest = till_pause(thing["rest"])
+        rest = till_pause(thing["rest"]) or ""
         yield f"How many {thing['unit']} {found.aux} {found.subject} {thing['verb']}{bound}{rest}?", sentence
     amount = _AMOUNT.search(found.predicate)
     if amount and " of " not in found.predicate[amount.end() : amount.end() + 4]:
         before = found.predicate[: amount.start()].rstrip()
-        after = till_pause(found.predicate[amount.end() :])
+        after = till_pause(found.predicate[amount.end() :]) or ""
         unit = amount["unit"] if amount["unit"].endswith(("s", "feet")) else amount["unit"] + "s"
         if before and not before.endswith((",", ";")) and "," not in before:
             predicate = f"{before}{after}"

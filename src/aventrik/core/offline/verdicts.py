@@ -11,6 +11,7 @@ from ..text import STOP_WORDS, WORD, content_terms, numbers, sentences, stem
 VERDICTS = ("supported", "contradicted", "not found")
 
 _CITE = re.compile(r"\s*\[(\d+(?:\s*,\s*\d+)*)\]")
+_LEADING = re.compile(r"(?:\[\d+(?:\s*,\s*\d+)*\]\s*)+")
 _NEGATIONS = frozenset(
     """no not never none neither nor cannot can't don't doesn't isn't aren't won't mustn't without forbidden
     prohibited banned""".split()
@@ -44,18 +45,19 @@ _NEAR = 0.5
 
 
 def split_claims(fields: Mapping[str, Any]) -> dict[str, Any]:
-    """Each sentence of the answer is a claim; `[1]` marks are its citations, and a sentence's mark may follow it."""
+    """Each sentence of the answer is a claim; `[1]` marks are its citations, inside it or right after its stop."""
     text = str(fields["answer"])
     claims: list[dict[str, Any]] = []
     for start, end in sentences(text):
         sentence = text[start:end]
+        after = _LEADING.match(sentence)
+        if after and claims:
+            claims[-1]["cites"].extend(int(n) for n in re.findall(r"\d+", after[0]))
+            sentence = sentence[after.end() :]
         cites = [int(n) for found in _CITE.finditer(sentence) for n in found[1].split(",")]
         bare = _CITE.sub("", sentence).strip()
-        if not WORD.search(bare):
-            if claims:
-                claims[-1]["cites"].extend(cites)
-            continue
-        claims.append({"text": bare, "cites": cites})
+        if WORD.search(bare):
+            claims.append({"text": bare, "cites": cites})
     return {"claims": claims}
 
 

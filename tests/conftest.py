@@ -1,0 +1,137 @@
+"""What tests share: a small world of documents, and the installed program run in a folder."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from aventrik.core.documents import Document
+from aventrik.core.reading import read
+
+TEXTS = {
+    "locks.md": """# Locks
+
+## Opening hours
+
+Locks on the Main Line are open from 8 am to 5 pm. The Farrow Lane staircase is worked by a lock keeper.
+
+## Sizes
+
+| Lock | Length in metres | Beam in metres |
+|---|---|---|
+| Hexley Bottom | 21.3 | 4.3 |
+| Pellbeck | 17.5 | 2.1 |
+
+Boats longer than 17.5 metres must not enter Pellbeck Lock.
+""",
+    "moorings.md": """# Moorings
+
+A boat may stay at a visitor mooring for 48 hours. An overstay is charged at £25 for each day.
+
+Moorers must give 28 days' notice to end an agreement because berths are let by the year.
+""",
+    "bridges.txt": """Swing bridges
+=============
+
+A bridge key costs 12 pounds and is sold at the help desk. When a bridge fails
+to close, the skipper must telephone the bridge line.
+""",
+}
+
+
+@pytest.fixture
+def documents() -> dict[str, Document]:
+    """Three small documents by name."""
+    return {name: read(name, text.encode()) for name, text in TEXTS.items()}
+
+
+class Program:
+    """The installed program, run in a folder; keeps what came back."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def __call__(self, *arguments: str, code: int = 0, **environment: str) -> subprocess.CompletedProcess[str]:
+        done = subprocess.run(
+            [sys.executable, "-m", "aventrik", *arguments],
+            cwd=self.folder,
+            env={**os.environ, "COLUMNS": "100", "NO_COLOR": "1", **environment},
+            capture_output=True,
+            text=True,
+            timeout=240,
+        )
+        told = f"{arguments}: exit {done.returncode}, wanted {code}\n{done.stdout[-2000:]}\n{done.stderr[-2000:]}"
+        assert done.returncode == code, told
+        assert "Traceback" not in done.stderr, told
+        return done
+
+    def json(self, *arguments: str) -> Any:
+        """The result of a verb as it comes with --json."""
+        shown = json.loads(self(*arguments, "--json").stdout)
+        assert shown["verb"] == arguments[0]
+        return shown["result"]
+
+    def fails(self, *arguments: str, code: int = 2, **environment: str) -> str:
+        """The error of a call that must fail: one or two plain lines on standard error."""
+        told = self(*arguments, code=code, **environment).stderr.strip()
+        assert told.startswith(f"aventrik {arguments[0]}: "), told
+        assert len(told.splitlines()) <= 2, told
+        return told
+
+
+@pytest.fixture
+def program(tmp_path: Path) -> Program:
+    """The program in an empty folder."""
+    return Program(tmp_path)
+
+
+@pytest.fixture
+def workspace(tmp_path: Path) -> Program:
+    """The program in a workspace with three documents gathered and one small test set."""
+    run = Program(tmp_path)
+    run("new", ".")
+    (tmp_path / "docs").mkdir()
+    for name, text in TEXTS.items():
+        (tmp_path / "docs" / name).write_text(text, encoding="utf-8")
+    run("gather", "docs")
+    write_testset(tmp_path, QUESTIONS)
+    return run
+
+
+QUESTIONS = [
+    {
+        "id": "a1",
+        "question": "How long may a boat stay at a visitor mooring?",
+        "answer": "48 hours.",
+        "needs": [
+            {
+                "fact": "48 hours",
+                "spans": [{"doc": "moorings.md", "quote": "A boat may stay at a visitor mooring for 48 hours."}],
+            }
+        ],
+    },
+    {
+        "id": "a2",
+        "question": "What does a bridge key cost?",
+        "answer": "12 pounds.",
+        "needs": [{"fact": "12 pounds", "spans": [{"doc": "bridges.txt", "quote": "A bridge key costs 12 pounds"}]}],
+    },
+    {"id": "a3", "question": "Is there a cinema?", "kind": "unanswerable"},
+]
+
+
+def write_testset(folder: Path, rows: list[dict[str, Any]], name: str = "small") -> Path:
+    """A test set file in a workspace."""
+    path = folder / "testsets" / f"{name}.jsonl"
+    path.write_text("".join(json.dumps(row) + "\n" for row in rows), encoding="utf-8")
+    return path
+
+
+Fetch = Callable[[str], Document]

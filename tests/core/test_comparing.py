@@ -1,0 +1,113 @@
+"""Comparison of runs, answer measures, and the reranking step."""
+
+from __future__ import annotations
+
+import pytest
+
+from aventrik.core.answering import Answer, within_budget
+from aventrik.core.comparing import Side, best_of, contrasts, contributions, losses, means, worst_question
+from aventrik.core.judging import Judgement, Verdict
+from aventrik.core.measures.answers import answer_scores
+from aventrik.core.reranking import Item, refine
+
+
+def side(name: str, values: list[float], lost: str = "answered", **settings: object) -> Side:
+    scores = {f"q{n}": {"hit@5": value, "tokens@5": 100 * value} for n, value in enumerate(values)}
+    return Side(name, settings, scores, {q: [lost if s["hit@5"] < 1 else "answered"] for q, s in scores.items()})
+
+
+BASE = side("base", [0, 0, 0, 1, 0, 0, 0, 0, 1, 0], size=300, model="lsa")
+GOOD = side("good", [1, 1, 1, 1, 1, 1, 1, 1, 1, 0], size=800, model="lsa")
+SAME = side("same", [0, 0, 0, 1, 0, 0, 0, 0, 1, 0], size=300, model="static")
+
+
+def test_a_difference_is_real_only_after_correction_for_all_runs() -> None:
+    found = contrasts([BASE, GOOD, SAME], 0, "hit@5")
+    assert [each.name for each in found] == ["good", "same"]
+    assert found[0].difference.mean == pytest.approx(0.7)
+    assert found[0].difference.p == pytest.approx(2 * 0.5**7)  # seven questions better, none worse
+    assert found[0].p == pytest.approx(2 * 2 * 0.5**7)
+    assert found[0].real
+    assert not found[1].real
+
+
+def test_only_shared_questions_are_paired() -> None:
+    short = Side("short", {}, {"q0": {"hit@5": 1.0}, "x": {"hit@5": 1.0}}, {})
+    [found] = contrasts([BASE, short], 0, "hit@5")
+    assert found.difference.n == 1
+
+
+def test_contributions_pair_runs_that_differ_in_one_setting() -> None:
+    both = side("both", [1, 1, 1, 1, 1, 1, 1, 1, 1, 1], size=800, model="static")
+    found = {each.setting: each for each in contributions([BASE, GOOD, SAME, both], "hit@5")}
+    assert found["size"].pairs == 2
+    assert found["size"].difference.mean == pytest.approx((0.7 + 0.8) / 2)
+    assert found["model"].difference.mean == pytest.approx((0.0 + 0.1) / 2)
+
+
+def test_the_best_is_marked_by_the_direction_of_the_measure() -> None:
+    rows = means([BASE, GOOD], ["hit@5", "tokens@5"])
+    assert best_of(rows, "hit@5") == {1}
+    assert best_of(rows, "tokens@5") == {0}
+    assert best_of(means([BASE, SAME], ["hit@5"]), "hit@5") == set()
+
+
+def test_losses_are_counted_and_the_worst_question_is_the_one_lost_first() -> None:
+    lost = Side(
+        "x",
+        {},
+        {q: {"hit@5": 0.0} for q in "abc"},
+        {"a": ["ignored by the answer"], "b": ["not in the documents"], "c": ["answered"]},
+    )
+    assert losses(lost)["not in the documents"] == 1
+    assert worst_question(lost, "hit@5") == "b"
+    assert worst_question(lost, "unknown") is None
+
+
+def verdict(kind: str, cites: tuple[int, ...] = (1,), rests_on: int = 1) -> Verdict:
+    return Verdict("claim", kind, "", cites, ((rests_on, "words"),) if kind != "not found" else ())
+
+
+def test_answer_measures_by_hand() -> None:
+    verdicts = (verdict("supported"), verdict("supported", (2,)), verdict("contradicted"), verdict("not found", ()))
+    judged = Judgement(verdicts, stated=(True, False), right=(True, True, False, False))
+    scores = answer_scores(Answer("text", False), judged, answerable=True)
+    assert scores == pytest.approx(
+        {
+            "declined-wrongly": 0,
+            "groundedness": 0.5,
+            "hallucinated": 1,
+            "contradicted-claims": 0.25,
+            "unfound-claims": 0.25,
+            "citation-precision": 1 / 3,
+            "citation-recall": 0.5,
+            "completeness": 0.5,
+            "correctness": 0.5,
+        }
+    )
+
+
+def test_declining_makes_no_claims_and_a_failure_scores_nothing() -> None:
+    declined = Answer("no", True)
+    assert answer_scores(declined, Judgement(), answerable=False) == {"declined-rightly": 1}
+    assert answer_scores(declined, Judgement(), answerable=True)["declined-wrongly"] == 1
+    assert "groundedness" not in answer_scores(declined, Judgement(), answerable=True)
+    assert answer_scores(Answer("", False, failure="no reply"), Judgement(), True) == {}
+    assert answer_scores(Answer("x", False), Judgement(failure="broken"), True) == {}
+
+
+def test_a_budget_keeps_whole_items_and_always_one() -> None:
+    assert within_budget([50, 60, 70], keep=3, budget=115) == 2
+    assert within_budget([500, 60], keep=3, budget=100) == 1
+    assert within_budget([10, 10, 10], keep=2, budget=100) == 2
+    assert within_budget([], keep=2, budget=100) == 0
+
+
+def test_closeness_prefers_the_questions_words_in_one_place() -> None:
+    near = "The bridge key costs twelve pounds. " + "Other words follow here. " * 30
+    far = "The bridge is old. " + "Other words follow here. " * 30 + "A key and its costs."
+    items = [Item(0, 0.5, far, "Bridges"), Item(1, 0.5, near, "Bridges")]
+    [ranked] = refine("what does a bridge key cost", items, [{"step": "closeness"}], lambda term: 1.0)
+    assert [chunk for chunk, _ in ranked] == [1, 0]
+    [kept] = refine("what does a bridge key cost", items, [{"step": "closeness", "weight": 0.0}], lambda term: 1.0)
+    assert [chunk for chunk, _ in kept] == [0, 1]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
+import sqlite3
 import subprocess
 import sys
 from collections.abc import Callable
@@ -92,17 +94,29 @@ def program(tmp_path: Path) -> Program:
     return Program(tmp_path)
 
 
-@pytest.fixture
-def workspace(tmp_path: Path) -> Program:
-    """The program in a workspace with three documents gathered and one small test set."""
-    run = Program(tmp_path)
+@pytest.fixture(scope="session")
+def gathered(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A workspace with three documents gathered; tests get copies of it."""
+    folder = tmp_path_factory.mktemp("gathered")
+    run = Program(folder)
     run("new", ".")
-    (tmp_path / "docs").mkdir()
+    (folder / "docs").mkdir()
     for name, text in TEXTS.items():
-        (tmp_path / "docs" / name).write_text(text, encoding="utf-8")
+        (folder / "docs" / name).write_text(text, encoding="utf-8")
     run("gather", "docs")
-    write_testset(tmp_path, QUESTIONS)
-    return run
+    write_testset(folder, QUESTIONS)
+    return folder
+
+
+@pytest.fixture
+def workspace(tmp_path: Path, gathered: Path) -> Program:
+    """The program in a workspace with three documents gathered and one small test set."""
+    folder = tmp_path / "w"
+    shutil.copytree(gathered, folder)
+    with sqlite3.connect(folder / ".aventrik" / "store.db") as db:
+        for name in TEXTS:
+            db.execute("UPDATE documents SET source = ? WHERE name = ?", (os.fsencode(folder / "docs" / name), name))
+    return Program(folder)
 
 
 QUESTIONS = [

@@ -94,7 +94,7 @@ class Corpus:
             chars = excluded.chars, text = excluded.text, parts = excluded.parts""",
             (
                 document.name,
-                source,
+                os.fsencode(source),
                 status.st_size,
                 status.st_mtime_ns,
                 file_key,
@@ -127,7 +127,8 @@ class Corpus:
         made = Gathered()
         files = list(_files(paths, prefix, include, exclude, made))
         before = {
-            row[0]: row[1:] for row in self.store.rows("SELECT name, source, size, mtime, file_key FROM documents")
+            row[0]: (os.fsdecode(row[1]), *row[2:])
+            for row in self.store.rows("SELECT name, source, size, mtime, file_key FROM documents")
         }
         met: set[str] = set()
         for done, (name, path) in enumerate(files):
@@ -222,5 +223,5 @@ def _matches(inner: str, patterns: Sequence[str]) -> bool:
 
 def _safe(name: str) -> str:
     """A name that can be stored and shown: bytes that are not UTF-8, and control characters, are escaped."""
-    plain = name.encode("utf-8", "backslashreplace").decode()
+    plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
     return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" for c in plain)

@@ -147,13 +147,18 @@ def _measures(found: Compared, screen: Screen) -> None:
         columns = ["run", "configuration", *(_SHORT.get(m, m) for m in part)]
         screen.table(columns, rows, right=(0, *range(2, len(columns))))
     less = [m for m in found.measures if less_is_better(m)]
-    screen.say(
-        "95 % intervals in brackets; * best mean" + (f"; less is better: {', '.join(less)}" if less else ""),
-        style="dim",
-    )
+    told = f"; less is better: {', '.join(less)}" if less else ""
+    screen.say(f"95 % intervals in brackets; * best mean{told}", style="dim")
+    screen.say(f"questions behind each: {', '.join(_behind(found, m) for m in found.measures)}", style="dim")
     if any(found.failures):
         told = ", ".join(f"run {run.id}: {failed}" for run, failed in zip(found.runs, found.failures) if failed)
         screen.warn(f"questions without a sound answer or judgement, left out of the answer measures: {told}")
+
+
+def _behind(found: Compared, measure: str) -> str:
+    """How many questions a measure's means are over: 'hit@5 36', or the least and most over the runs."""
+    counts = sorted({row[measure].n for row in found.means if measure in row})
+    return f"{measure} {'–'.join(map(str, dict.fromkeys((counts[0], counts[-1])))) if counts else 0}"
 
 
 def _cell(value: Interval | None, best: bool) -> Text:

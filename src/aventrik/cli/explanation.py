@@ -108,18 +108,35 @@ def _candidates(found: Explanation, screen: Screen, top: int) -> None:
             f"\n     {shortened(chunk['doc'] + ': ' + ' › '.join(chunk['source'][-2:]), 100)}", style="dim not bold"
         )
         line.append("\n     ")
-        line.append_text(_marked(shortened(chunk["text"], screen.out.width - 6), found.question.question))
+        wanted = _words(found.question.question)
+        line.append_text(_marked(_snippet(chunk["text"], wanted, screen.out.width - 6), wanted))
         screen.text(line)
     screen.say(f"the first {top}, and every lower one that holds evidence", style="dim")
 
 
-def _marked(text: str, question: str) -> Text:
-    """Text with the question's own words underlined."""
-    wanted = {stem(word) for word in WORD.findall(question.lower()) if word not in STOP_WORDS}
+def _words(question: str) -> set[str]:
+    """Stems of the question's own words."""
+    return {stem(word) for word in WORD.findall(question.lower()) if word not in STOP_WORDS}
+
+
+def _snippet(text: str, wanted: set[str], width: int) -> str:
+    """The stretch of a chunk that holds most of the wanted words, on one line."""
+    found = text.split()
+    hits = [any(stem(word.lower()) in wanted for word in WORD.findall(piece)) for piece in found]
+    size = max(4, width // 7)
+    starts = range(max(1, len(found) - size + 1))
+    best = max(starts, key=lambda start: (sum(hits[start : start + size]), -start))
+    if best + size <= len(found) and hits[best]:
+        best = max(0, best - 3)
+    return shortened(("… " if best else "") + " ".join(found[best:]), width)
+
+
+def _marked(text: str, wanted: set[str]) -> Text:
+    """Text with the wanted words underlined."""
     marked = Text(text, style="not bold")
     for word in WORD.finditer(text):
         if stem(word[0].lower()) in wanted:
-            marked.stylize("underline", word.start(), word.end())
+            marked.stylize("bold underline", word.start(), word.end())
     return marked
 
 

@@ -28,7 +28,7 @@ _AMOUNT = re.compile(
     rf"(?P<amount>(?:{NUMBER})[ -](?P<unit>(?:[a-z]+ )?(?:{_UNIT})))\b(?!['’-])"
 )
 _OBJECT = re.compile(
-    r"^(?P<verb>[a-z]+) "
+    r"^(?P<verb>(?!be )[a-z]+) "
     r"(?P<bound>at least |at most |no more than |not more than |up to |a maximum of |a minimum of |exactly )?"
     rf"(?:{NUMBER}) (?P<unit>(?:[a-z]+ )?(?:[a-z]{{3,}}s|people))\b(?!['’])(?P<rest>.*)$"
 )
@@ -84,7 +84,7 @@ def _because(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     found = clause(body + ".", names) if because else None
     if found:
         negation = " not" if found.negated else ""
-        yield f"Why {found.aux} {found.subject}{negation} {found.predicate}?", capital(f"because {reason}.")
+        yield f"Why {found.aux} {found.subject}{negation} {found.predicate.rstrip(',')}?", capital(f"because {reason}.")
 
 
 def _condition(sentence: str, names: frozenset[str]) -> Iterator[Found]:
@@ -130,7 +130,7 @@ def _who(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     only = found.subject.startswith("only ")
     if (only or found.modal) and is_person(found.subject) and not found.predicate.startswith("be "):
         predicate = till_pause(found.predicate)
-        if predicate and len(predicate.split()) >= (2 if only else 3):
+        if predicate and len(predicate.split()) >= (2 if only else 3) and " only " not in predicate:
             yield f"Who {found.aux} {predicate}?", capital(found.subject) + "."
     by = re.match(
         r"^(?P<verb>(?:be )?[a-z]+(?:ed|en|wn|de|ld|pt|ut|ght)) by (?P<who>(?:the |a |an )?[^,;.]+)$", found.predicate
@@ -166,7 +166,7 @@ def _amount(sentence: str, names: frozenset[str]) -> Iterator[Found]:
         before = found.predicate[: amount.start()].rstrip()
         after = till_pause(found.predicate[amount.end() :]) or ""
         unit = amount["unit"] if amount["unit"].endswith(("s", "feet")) else amount["unit"] + "s"
-        if before and not before.endswith((",", ";")) and "," not in before:
+        if before and not re.search(r",|;|\b(?:and|or|that|which|who)\b", before):
             predicate = f"{before}{after}"
             yield f"{capital(amount['prep'])} how many {unit} {found.aux} {found.subject} {predicate}?", sentence
 

@@ -13,8 +13,12 @@ _OF = frozenset(
     """length width depth height rise fall name number address colour color capacity age size weight value purpose
     meaning status type owner beam draught headroom area default format title maintainer""".split()
 )
+# Column names that do not name a property: 'What is the ends for Pellbeck Lock?' is no English.
 _BAD_NAME = re.compile(
-    r"^(?:notes?|remarks?|comments?|see|when|where|who|what|how|yes|no|in|on|at|from|to|example)\b", re.I
+    r"^(?:notes?|remarks?|comments?|see|when|where|who|what|how|yes|no|in|on|at|from|to|until|example|begins?|ends?|"
+    r"starts?|opens?|closes?|runs?|holds?|applies|if|up|over|under|"
+    r"january|february|march|april|may|june|july|august|september|october|november|december)\b",
+    re.IGNORECASE,
 )
 
 
@@ -29,8 +33,8 @@ def row_questions(passage: str, title: str) -> list[dict[str, Any]]:
         if seen[entity.lower()] > 1 or not _names_a_thing(entity):
             continue
         for name, value in cells[1:]:
-            question = _question(name.strip(), entity, cells[0][0].strip())
             value = value.strip().rstrip(".")
+            question = _question(name.strip(), entity, cells[0][0].strip(), value)
             if question and sound(question) and 1 <= len(value.split()) <= 12 and re.search(r"\w", value):
                 found.append({"question": question, "answer": f"{value}.", "quote": line, "kind": "table"})
     return found
@@ -45,23 +49,22 @@ def _names_a_thing(entity: str) -> bool:
     )
 
 
-def _question(name: str, entity: str, column: str) -> str:
-    """'What is the width in metres of Hexley Lock?' from a column's name and a row's."""
-    unit = re.search(r"\s*[(,]\s*([^)]+?)\)?$", name)
+def _question(name: str, entity: str, column: str, value: str) -> str:
+    """'What is the width in metres of Hexley Lock?' from a column's name and a row's; empty when there is none."""
+    unit = re.search(r"\s*[(,]\s*([^)]+?)\)?$|\s+in ([a-z]+)$", name)
     bare = name[: unit.start()].strip() if unit else name
     if not bare or _BAD_NAME.match(bare) or len(bare.split()) > 4 or not re.fullmatch(r"[A-Za-z][A-Za-z '’-]+", bare):
         return ""
     bare = "purpose" if bare.lower() == "description" else bare
     words = [word if word.isupper() and len(word) > 1 else word.lower() for word in bare.split()]
     head = words[-1]
-    verb = "are" if head.endswith("s") and not head.endswith(("ss", "us", "is")) else "is"
-    link = "of" if head in _OF else "for"
+    plural = head.endswith("s") and not head.endswith(("ss", "us", "is"))
     thing = entity
-    if entity[0].isupper() and entity[1:] == entity[1:].lower() and " " in entity:
-        thing = f"{'an' if entity[0] in 'AEIOU' else 'a'} {entity[0].lower()}{entity[1:]}"
-        if entity.split()[-1].endswith("s"):
-            thing = thing.split(" ", 1)[1]
-    elif " " not in entity and entity[1:] == entity[1:].lower() and column.lower() not in entity.lower():
-        thing = f"the {column.lower()} {entity}" if re.fullmatch(r"[A-Za-z ]+", column) else entity
-    measured = f" in {unit[1]}" if unit and re.fullmatch(r"[a-zA-Z ]{1,12}", unit[1]) else ""
-    return f"What {verb} the {' '.join(words)}{measured} {link} {thing}?"
+    if " " not in entity and entity[1:] == entity[1:].lower() and re.fullmatch(r"[A-Za-z ]+", column):
+        thing = f"the {column.lower()} {entity}"
+    if plural and value.isdigit():
+        return f"How many {' '.join(words)} does {thing} have?"
+    told = unit and (unit[1] or unit[2])
+    measured = f" in {told}" if told and re.fullmatch(r"[a-zA-Z ]{1,12}", told) else ""
+    link = "of" if head in _OF else "for"
+    return f"What {'are' if plural else 'is'} the {' '.join(words)}{measured} {link} {thing}?"

@@ -104,20 +104,20 @@ def _run(workspace: Workspace, screen: Screen, where: str) -> dict[str, list[Run
 
     found = {}
     configurations = workspace.configurations(["baseline", "axes"])
-    with screen.progress() as meter:
-        runner = Runner(workspace, meter)
-        for testset in ("drafted", "enquiries"):
-            _step(screen, f"aventrik run {where} baseline axes --testset {testset}")
-            questions = open_testset(workspace, testset, screen)
+    for testset in ("drafted", "enquiries"):
+        _step(screen, f"aventrik run {where} baseline axes --testset {testset}")
+        questions = open_testset(workspace, testset, screen)
+        with screen.progress() as meter:
+            runner = Runner(workspace, meter)
             outcomes = [runner.run(each, testset, questions) for each in configurations]
-            new = sum(each.new for each in outcomes)
-            shared = sum(each.results for each in outcomes) - new
-            screen.say(
-                f"{len(outcomes)} configurations × {len(questions)} questions: {new:,} results computed, "
-                f"{max(0, shared):,} shared with another configuration or kept from before"
-            )
-            runs = Runs(workspace.store)
-            found[testset] = [runs.find(str(each.run)) for each in outcomes]
+        new = sum(each.new for each in outcomes)
+        shared = sum(each.results for each in outcomes) - new
+        screen.say(
+            f"{len(outcomes)} configurations × {len(questions)} questions: {new:,} results computed, "
+            f"{max(0, shared):,} shared with another configuration or kept from before"
+        )
+        runs = Runs(workspace.store)
+        found[testset] = [runs.find(str(each.run)) for each in outcomes]
     return found
 
 

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import pytest
 
 from aventrik.core.answering import Answer, within_budget
 from aventrik.core.comparing import Side, best_of, contrasts, contributions, losses, means, worst_question
 from aventrik.core.judging import Judgement, Verdict
 from aventrik.core.measures.answers import answer_scores
-from aventrik.core.reranking import Item, refine
+from aventrik.core.offline import OfflineModel
+from aventrik.core.reranking import Item, Means, refine
 
 
 def side(name: str, values: list[float], lost: str = "answered", **settings: object) -> Side:
@@ -107,7 +110,36 @@ def test_closeness_prefers_the_questions_words_in_one_place() -> None:
     near = "The bridge key costs twelve pounds. " + "Other words follow here. " * 30
     far = "The bridge is old. " + "Other words follow here. " * 30 + "A key and its costs."
     items = [Item(0, 0.5, far, "Bridges"), Item(1, 0.5, near, "Bridges")]
-    [ranked] = refine("what does a bridge key cost", items, [{"step": "closeness"}], lambda term: 1.0)
+    question = "what does a bridge key cost"
+    [[ranked]] = refine([question], [items], [{"step": "closeness"}], MEANS)
     assert [chunk for chunk, _ in ranked] == [1, 0]
-    [kept] = refine("what does a bridge key cost", items, [{"step": "closeness", "weight": 0.0}], lambda term: 1.0)
+    [[kept]] = refine([question], [items], [{"step": "closeness", "weight": 0.0}], MEANS)
     assert [chunk for chunk, _ in kept] == [0, 1]
+
+
+class Longest:
+    """A reranking model that likes long passages."""
+
+    def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
+        return [[float(len(text)) for text in texts] for _, texts in pairs]
+
+
+MEANS = Means(lambda term: 1.0, lambda name: OfflineModel(), lambda name: Longest())
+ITEMS = [Item(0, 0.9, "Dogs on a lead.", ""), Item(1, 0.8, "The bridge key costs money.", ""), Item(2, 0.7, "Key.", "")]
+
+
+def test_relevant_candidates_go_first_and_those_not_asked_stay_last() -> None:
+    [[ranked]] = refine(["what does a bridge key cost"], [ITEMS], [{"step": "relevance", "keep": 2}], MEANS)
+    assert [chunk for chunk, _ in ranked] == [1, 0, 2]
+
+
+def test_a_cross_encoder_orders_by_its_score_and_drops_the_rest() -> None:
+    [[ranked]] = refine(["key"], [ITEMS], [{"step": "cross-encoder", "model": "m", "keep": 2}], MEANS)
+    assert [chunk for chunk, _ in ranked] == [1, 0]
+
+
+def test_steps_follow_each_other() -> None:
+    steps = [{"step": "cross-encoder", "model": "m", "keep": 2}, {"step": "closeness", "weight": 1.0}]
+    [[first, second]] = refine(["dogs lead"], [ITEMS], steps, MEANS)
+    assert [chunk for chunk, _ in first] == [1, 0]
+    assert [chunk for chunk, _ in second] == [0, 1]

@@ -15,6 +15,7 @@ from .. import __version__
 VERBS = {
     "demo": "lay out the demo workspace and run the full example on it",
     "new": "start a workspace",
+    "models": "list the models of aventrik.toml and test their connections",
     "gather": "read files and folders into the corpus",
     "cut": "show how a configuration would chunk the corpus",
     "draft": "write a test set from the corpus",
@@ -22,6 +23,7 @@ VERBS = {
     "runs": "list, label, note or remove runs",
     "compare": "runs side by side: which is better, and is that real",
     "explain": "one question of a run: what was found and lost where",
+    "standin": "start the simulated model server",
 }
 EPILOG = """
 The order of the work: new, gather, draft, run, compare, explain.

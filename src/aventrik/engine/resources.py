@@ -17,6 +17,7 @@ from ..core.keys import content_key
 from ..core.spans import Span, text_of
 from ..workspace.configuration import Configuration
 from ..workspace.workspace import Workspace
+from .models import Models
 from .stages import CorpusKeys
 
 _HELD = 12
@@ -28,8 +29,14 @@ Progress = Callable[[str, int, int], None]
 class Resources:
     """Chunks, indexes and vectors by configuration, from the store or computed; the last few stay in memory."""
 
-    def __init__(self, workspace: Workspace, progress: Progress = lambda stage, done, total: None) -> None:
+    def __init__(
+        self,
+        workspace: Workspace,
+        progress: Progress = lambda stage, done, total: None,
+        models: Models | None = None,
+    ) -> None:
         self.workspace = workspace
+        self.models = models if models is not None else Models(workspace)
         self.progress = progress
         self.documents = workspace.corpus.keys()
         self.seconds: dict[str, float] = {}
@@ -42,7 +49,9 @@ class Resources:
         """Content keys of what the configuration makes of the corpus."""
         settings = (configuration.chunking, configuration.index, configuration.embedding)
         if settings not in self._keys:
-            self._keys[settings] = CorpusKeys.of(configuration, self.corpus_key)
+            self._keys[settings] = CorpusKeys.of(
+                configuration, self.corpus_key, self.models.embedder_identity(configuration.embedding.model)
+            )
         return self._keys[settings]
 
     def chunks(self, configuration: Configuration) -> ChunkTable:
@@ -74,7 +83,7 @@ class Resources:
         """What the embedding model of a configuration learnt from the corpus."""
 
         def make() -> embedding.State:
-            model = embedding.embedder(configuration.embedding.model)
+            model = self.models.embedder(configuration.embedding.model)
             return model.fit(lambda: self.index_texts(configuration, "fitted"))
 
         return self._get("fitted", self.keys(configuration).fitted, make, dict, dict)
@@ -84,7 +93,7 @@ class Resources:
         state = self.fitted(configuration)
 
         def make() -> npt.NDArray[np.float32]:
-            model = embedding.embedder(configuration.embedding.model)
+            model = self.models.embedder(configuration.embedding.model)
             blocks: list[npt.NDArray[np.float32]] = []
             batch: list[str] = []
             for text in self.index_texts(configuration, "vectors"):
@@ -109,7 +118,7 @@ class Resources:
         flat = [text for texts in queries for text in texts]
         if not flat:
             return []
-        rows = embedding.embedder(configuration.embedding.model).embed(flat, self.fitted(configuration))
+        rows = self.models.embedder(configuration.embedding.model).embed(flat, self.fitted(configuration), "query")
         return np.split(rows, np.cumsum([len(texts) for texts in queries])[:-1])
 
     def index_texts(self, configuration: Configuration, stage: str) -> Iterator[str]:

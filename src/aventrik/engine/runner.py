@@ -16,18 +16,18 @@ from ..core.keys import content_key
 from ..core.measures.answers import answer_scores
 from ..core.measures.loss import Path, lost_at
 from ..core.measures.retrieval import Retrieved, retrieval_scores
-from ..core.offline import OfflineModel
 from ..core.questions import Question
-from ..core.reranking import Item, refine
-from ..core.rewriting import rewrite
+from ..core.reranking import Item, Means, refine, settings_of
+from ..core.rewriting import METHODS, rewrite
 from ..core.searching import search
 from ..core.tasks import LanguageModel
 from ..core.text import count_tokens
 from ..workspace.configuration import Configuration
 from ..workspace.runs import Runs
 from ..workspace.workspace import Workspace
+from .models import Models
 from .resources import Progress, Resources
-from .stages import QUESTION_STAGES, Judging, question_keys
+from .stages import MODEL_STAGES, QUESTION_STAGES, Identities, Judging, question_keys
 
 BATCH = 16
 
@@ -43,6 +43,8 @@ class Outcome:
     computed: dict[str, int] = field(default_factory=dict)
     seconds: dict[str, float] = field(default_factory=dict)
     results: int = 0
+    models: dict[str, float] = field(default_factory=dict)
+    notes: dict[str, int] = field(default_factory=dict)
 
     @property
     def new(self) -> int:
@@ -53,23 +55,43 @@ class Outcome:
 class Runner:
     """Runs configurations of one workspace."""
 
-    def __init__(self, workspace: Workspace, progress: Progress = lambda stage, done, total: None) -> None:
+    def __init__(
+        self,
+        workspace: Workspace,
+        progress: Progress = lambda stage, done, total: None,
+        fresh: bool = False,
+    ) -> None:
         self.workspace = workspace
         self.progress = progress
-        self.resources = Resources(workspace, progress)
-        self.model: LanguageModel = OfflineModel()
+        self.fresh = fresh
+        self.models = Models(workspace, fresh, progress)
+        self.resources = Resources(workspace, progress, self.models)
+
+    @property
+    def judge(self) -> LanguageModel:
+        """The model in the role of judge."""
+        return self.models.role("judge")
 
     @property
     def judging(self) -> Judging:
+        """What scores hang on beside the configuration."""
         settings = self.workspace.settings
-        return Judging(settings.cut_offs, settings.cover, (self.model.name, self.model.version))
+        identity = [self.judge.identity(task) for task in ("claims", "verdict", "stated")]
+        return Judging(settings.cut_offs, settings.cover, " ".join(dict.fromkeys(identity)))
 
     def stage_keys(self, configuration: Configuration, questions: Sequence[Question]) -> dict[str, dict[str, str]]:
         """For each question id the content keys of its stages."""
         corpus = self.resources.keys(configuration)
-        who = (self.model.name, self.model.version)
-        models = {"rewriter": who, "answerer": who}
-        return {q.id: question_keys(configuration, corpus, q, self.judging, models) for q in questions}
+        rewriting = configuration.rewriting
+        task = METHODS[rewriting.method]
+        steps = [settings_of(step).get("model", "") for step in configuration.reranking]
+        identities = Identities(
+            self.models.role("rewriter", rewriting.model).identity(task) if task else "",
+            self.models.role("answerer", configuration.answering.model).identity("answer"),
+            tuple(self.models.identity(name) if name else "" for name in steps),
+        )
+        judging = self.judging
+        return {q.id: question_keys(configuration, corpus, q, judging, identities) for q in questions}
 
     def run(self, configuration: Configuration, testset: str, questions: Sequence[Question]) -> Outcome:
         """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
@@ -80,13 +102,17 @@ class Runner:
         runs = Runs(self.workspace.store)
         outcome = Outcome(runs.begin(identity, configuration, testset, asked, corpus), configuration)
         outcome.results = len(questions) * len(QUESTION_STAGES)
+        if self.fresh:
+            self.workspace.store.forget([keys[q.id][stage] for q in questions for stage in MODEL_STAGES])
         known = self.workspace.store.known([keys[q.id]["scores"] for q in questions])
         missing = [q for q in questions if keys[q.id]["scores"] not in known]
         before = (dict(self.resources.made), dict(self.resources.seconds))
+        spent = asdict(self.models.spent())
         cpu = time.process_time()
-        for place in range(0, len(missing), BATCH):
+        size = self._batch_size(configuration)
+        for place in range(0, len(missing), size):
             self.progress(configuration.name, len(questions) - len(missing) + place, len(questions))
-            _Batch(self, configuration, missing[place : place + BATCH], keys, outcome).compute()
+            _Batch(self, configuration, missing[place : place + size], keys, outcome).compute()
         self.progress(configuration.name, len(questions), len(questions))
         for old, now, into in (
             (before[0], self.resources.made, outcome.computed),
@@ -98,8 +124,22 @@ class Runner:
         costs: dict[str, Any] = {"computed": outcome.computed, "seconds": outcome.seconds}
         if outcome.new:
             costs["cpu"] = {"all": time.process_time() - cpu}
-        runs.finish(outcome.run, costs)
+        now = asdict(self.models.spent())
+        outcome.models = {name: now[name] - spent[name] for name in spent if name != "notes"}
+        outcome.notes = dict(self.models.spent().notes)
+        costs["models"] = outcome.models
+        runs.finish(outcome.run, costs, self.models.prompts())
         return outcome
+
+    def _batch_size(self, configuration: Configuration) -> int:
+        """Questions taken together: enough to keep every request that a server allows in flight."""
+        names = {
+            configuration.answering.model,
+            configuration.rewriting.model,
+            *dict(self.workspace.settings.roles).values(),
+        }
+        allowed = [model.concurrency for name, model in self.workspace.settings.models.items() if name in names]
+        return max(BATCH, 4 * max(allowed, default=0))
 
 
 class _Batch:
@@ -154,7 +194,8 @@ class _Batch:
     def _queries(self, questions: list[Question]) -> Results:
         rewriting = self.configuration.rewriting
         texts = [question.question for question in questions]
-        found = rewrite(texts, rewriting.method, rewriting.count, self.runner.model)
+        model = self.runner.models.role("rewriter", rewriting.model)
+        found = rewrite(texts, rewriting.method, rewriting.count, model)
         return [{"queries": queries, "failure": failure} for queries, failure in found]
 
     def _candidates(self, questions: list[Question], queries: Results) -> Results:
@@ -175,17 +216,20 @@ class _Batch:
         steps = self.configuration.reranking
         if not steps:
             return [{"stages": [[[row[0], row[1]] for row in each["list"]]]} for each in candidates]
-        table = self.table
         index = self.resources.keyword(self.configuration)
-        made = []
-        for question, each in zip(questions, candidates):
-            items = [
-                Item(row[0], row[1], self.resources.text(table, row[0]), " ".join(self.resources.source(table, row[0])))
+        items = [
+            [
+                Item(row[0], row[1], self.resources.text(self.table, row[0]), self._source(row[0]))
                 for row in each["list"]
             ]
-            stages = refine(question.question, items, steps, index.rarity)
-            made.append({"stages": [[list(pair) for pair in stage] for stage in stages]})
-        return made
+            for each in candidates
+        ]
+        means = Means(index.rarity, self.runner.models.language, self.runner.models.reranker)
+        found = refine([question.question for question in questions], items, steps, means)
+        return [{"stages": [[list(pair) for pair in stage] for stage in stages]} for stages in found]
+
+    def _source(self, number: int) -> str:
+        return " › ".join(self.resources.source(self.table, number))
 
     def _context(self, questions: list[Question], refined: Results) -> Results:
         table = self.table
@@ -203,7 +247,7 @@ class _Batch:
                             "number": place + 1,
                             "chunk": chunks[place],
                             "doc": table.name(chunks[place]),
-                            "source": " › ".join(self.resources.source(table, chunks[place])),
+                            "source": self._source(chunks[place]),
                             "text": texts[place],
                             "tokens": sizes[place],
                         }
@@ -216,7 +260,8 @@ class _Batch:
     def _answers(self, questions: list[Question], context: Results) -> Results:
         contexts = [served(each) for each in context]
         texts = [question.question for question in questions]
-        found = answer(texts, contexts, self.configuration.answering.style, self.runner.model)
+        answering = self.configuration.answering
+        found = answer(texts, contexts, answering.style, self.runner.models.role("answerer", answering.model))
         return [asdict(each) for each in found]
 
     def _verdicts(self, questions: list[Question], context: Results, answers: Results) -> Results:
@@ -225,7 +270,7 @@ class _Batch:
             [as_answer(row) for row in answers],
             [served(each) for each in context],
             [reference(question) for question in questions],
-            self.runner.model,
+            self.runner.judge,
         )
         return [asdict(each) for each in found]
 

@@ -12,6 +12,7 @@ from typing import Any
 
 from ..core.keys import content_key
 from ..core.questions import Question
+from ..core.reranking import settings_of
 from ..workspace.configuration import Configuration
 
 VERSIONS = {
@@ -28,6 +29,7 @@ VERSIONS = {
     "scores": 1,
 }
 QUESTION_STAGES = ("queries", "candidates", "refined", "context", "answer", "verdicts", "scores")
+MODEL_STAGES = ("queries", "refined", "answer", "verdicts", "scores")  # what --fresh makes anew
 
 
 def _key(stage: str, *pieces: Any) -> str:
@@ -44,23 +46,23 @@ class CorpusKeys:
     vectors: str
 
     @classmethod
-    def of(cls, configuration: Configuration, documents: str) -> CorpusKeys:
-        """`documents` is the content key of all documents that take part."""
+    def of(cls, configuration: Configuration, documents: str, embedder: str) -> CorpusKeys:
+        """`documents` is the content key of all documents that take part, `embedder` the model's identity."""
         cutting = configuration.chunking
         chunks = _key("chunks", cutting.method, cutting.size, cutting.unit, cutting.overlap, documents)
         index = configuration.index
         texts = (index.text, index.headings, chunks)
-        fitted = _key("fitted", configuration.embedding.model, *texts)
+        fitted = _key("fitted", embedder, *texts)
         return cls(chunks, _key("keyword", index.k1, index.b, *texts), fitted, _key("vectors", fitted))
 
 
 @dataclass(frozen=True)
 class Judging:
-    """What scoring needs beside the configuration: cut-offs, cover, and the judge's name and version."""
+    """What scoring needs beside the configuration: cut-offs, cover, and the judge's identity."""
 
     cut_offs: tuple[int, ...]
     cover: float
-    judge: tuple[str, str]
+    judge: str
 
     @property
     def deepest(self) -> int:
@@ -68,25 +70,30 @@ class Judging:
         return max(self.cut_offs)
 
 
+@dataclass(frozen=True)
+class Identities:
+    """What the model stages of a configuration hang on: rewriter, answerer, and a model for each reranking step."""
+
+    rewriter: str
+    answerer: str
+    steps: tuple[str, ...]
+
+
 def question_keys(
-    configuration: Configuration,
-    corpus: CorpusKeys,
-    question: Question,
-    judging: Judging,
-    models: dict[str, tuple[str, str]],
+    configuration: Configuration, corpus: CorpusKeys, question: Question, judging: Judging, models: Identities
 ) -> dict[str, str]:
-    """The key of each of `QUESTION_STAGES`; `models` gives name and version by role."""
+    """The key of each of `QUESTION_STAGES`."""
     rewriting, search = configuration.rewriting, configuration.search
-    how = ("none",) if rewriting.method == "none" else (rewriting.method, rewriting.count, *models["rewriter"])
+    how = ("none",) if rewriting.method == "none" else (rewriting.method, rewriting.count, models.rewriter)
     queries = _key("queries", question.question, *how)
     used = {"keyword": (corpus.keyword,), "vector": (corpus.vectors,), "both": (corpus.keyword, corpus.vectors)}
     blend = search.blend if search.method == "both" or rewriting.method != "none" else ""
     candidates = _key("candidates", queries, search.method, search.top, blend, *used[search.method])
-    steps = configuration.reranking
-    refined = _key("refined", candidates, list(steps), corpus.keyword if steps else "")
+    steps = [(step["step"], settings_of(step)) for step in configuration.reranking]
+    refined = _key("refined", candidates, steps, corpus.keyword if steps else "", list(models.steps))
     kept = configuration.context
     context = _key("context", refined, kept.keep, kept.budget, configuration.chunking.serve)
-    answer = _key("answer", context, configuration.answering.style, *models["answerer"])
-    verdicts = _key("verdicts", answer, question.key, *judging.judge)
+    answer = _key("answer", context, configuration.answering.style, models.answerer)
+    verdicts = _key("verdicts", answer, question.key, judging.judge)
     scores = _key("scores", verdicts, list(judging.cut_offs), judging.cover)
     return dict(zip(QUESTION_STAGES, (queries, candidates, refined, context, answer, verdicts, scores)))

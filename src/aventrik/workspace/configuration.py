@@ -55,14 +55,15 @@ class Index(_Table):
 class Embedding(_Table):
     """Which model turns texts into vectors."""
 
-    model: Literal["none", "lsa", "static"] = "lsa"
+    model: str = "lsa"
 
 
 class Rewriting(_Table):
     """What a question is turned into before searching."""
 
-    method: Literal["none", "paraphrases"] = "none"
+    method: Literal["none", "paraphrases", "hypothetical", "parts"] = "none"
     count: int = Field(3, ge=1, le=20)
+    model: str = ""
 
 
 class Search(_Table):
@@ -83,7 +84,7 @@ class Context(_Table):
 class Answering(_Table):
     """Which model answers, and how."""
 
-    model: Literal["offline"] = "offline"
+    model: str = ""
     style: Literal["quote", "short"] = "quote"
 
 
@@ -110,15 +111,8 @@ class Configuration(_Table):
                 near = nearest(str(name), list(STEPS))
                 raise ValueError(f"step {name!r} is not a reranking step{near}")
             for key, value in step.items():
-                if key == "step":
-                    continue
-                if key not in STEPS[name]:
-                    raise ValueError(f"step '{name}' has no setting '{key}'{nearest(key, list(STEPS[name]))}")
-                wanted = type(STEPS[name][key])
-                if not isinstance(value, (int, float)) or isinstance(value, bool) != (wanted is bool):
-                    raise ValueError(f"step '{name}', {key}: must be a number, not {value!r}")
-                if wanted is float and not 0 <= value <= 1:
-                    raise ValueError(f"step '{name}', {key}: must be from 0 to 1, not {value!r}")
+                if key != "step":
+                    _check_step(name, key, value)
         return steps
 
     @model_validator(mode="after")
@@ -128,6 +122,22 @@ class Configuration(_Table):
                 f"search.method '{self.search.method}' needs an embedding model, and embedding.model is 'none'"
             )
         return self
+
+
+def _check_step(step: str, key: str, value: Any) -> None:
+    """Raises ValueError for a setting that a reranking step does not have, or of another type or range."""
+    if key not in STEPS[step]:
+        raise ValueError(f"step '{step}' has no setting '{key}'{nearest(key, list(STEPS[step]))}")
+    default = STEPS[step][key]
+    if isinstance(default, str):
+        if not isinstance(value, str):
+            raise ValueError(f"step '{step}', {key}: must be text in quotes, not {value!r}")
+    elif isinstance(value, bool) or not isinstance(value, (int, float)):
+        raise ValueError(f"step '{step}', {key}: must be a number, not {value!r}")
+    elif isinstance(default, float) and not 0 <= value <= 1:
+        raise ValueError(f"step '{step}', {key}: must be from 0 to 1, not {value!r}")
+    elif isinstance(default, int) and (not isinstance(value, int) or value < 1):
+        raise ValueError(f"step '{step}', {key}: must be a whole number of at least 1, not {value!r}")
 
 
 def load_configurations(path: Path) -> list[Configuration]:

@@ -90,8 +90,8 @@ class Runs:
                 )
             return number
 
-    def finish(self, number: int, costs: dict[str, Any]) -> None:
-        """Marks a run as finished (its first time stays) and adds what it cost."""
+    def finish(self, number: int, costs: dict[str, Any], prompts: dict[str, str]) -> None:
+        """Marks a run as finished (its first time stays), adds what it cost, and keeps the wording of its prompts."""
         with self.store.transaction():
             old = json.loads(self.store.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
             for kind, amounts in costs.items():
@@ -99,6 +99,8 @@ class Runs:
                 for name, amount in amounts.items():
                     kept[name] = kept.get(name, 0) + amount
             self.store.execute("UPDATE runs SET costs = ? WHERE id = ?", (json.dumps(old), number))
+            if prompts:
+                self.store.execute("UPDATE runs SET prompts = ? WHERE id = ?", (json.dumps(prompts), number))
             self.store.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
 
     def all(self) -> list[Run]:
@@ -121,6 +123,10 @@ class Runs:
         """For each question id of a run: the content keys of its stages, and the question."""
         rows = self.store.rows("SELECT question, keys FROM run_questions WHERE run = ?", (number,))
         return {name: json.loads(keys) for name, keys in rows}
+
+    def prompts(self, number: int) -> dict[str, str]:
+        """The wording of each prompt that a run used, by task; empty for the built-in model."""
+        return dict(json.loads(self.store.rows("SELECT prompts FROM runs WHERE id = ?", (number,))[0][0]))
 
     def set(self, number: int, label: str | None = None, note: str | None = None) -> None:
         """Labels a run or notes something on it."""

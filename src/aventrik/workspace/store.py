@@ -25,13 +25,19 @@ CREATE TABLE IF NOT EXISTS documents (
     chars INTEGER NOT NULL, text BLOB NOT NULL, parts BLOB NOT NULL, left_out TEXT NOT NULL DEFAULT ''
 );
 CREATE TABLE IF NOT EXISTS results (
-    key TEXT PRIMARY KEY, stage TEXT NOT NULL, value BLOB NOT NULL, seconds REAL NOT NULL
+    key TEXT PRIMARY KEY, stage TEXT NOT NULL, value BLOB NOT NULL, seconds REAL NOT NULL,
+    failed INTEGER NOT NULL DEFAULT 0
 ) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS calls (
+    key TEXT PRIMARY KEY, model TEXT NOT NULL, task TEXT NOT NULL, request BLOB NOT NULL, reply BLOB NOT NULL,
+    vector BLOB, failure TEXT NOT NULL, tokens_in INTEGER NOT NULL, tokens_out INTEGER NOT NULL, money REAL NOT NULL,
+    seconds REAL NOT NULL, attempts INTEGER NOT NULL, made REAL NOT NULL
+);
 CREATE TABLE IF NOT EXISTS runs (
     id INTEGER PRIMARY KEY AUTOINCREMENT, key TEXT NOT NULL UNIQUE, name TEXT NOT NULL, testset TEXT NOT NULL,
     configuration TEXT NOT NULL, questions TEXT NOT NULL, corpus TEXT NOT NULL, started TEXT NOT NULL,
     finished TEXT NOT NULL DEFAULT '', costs TEXT NOT NULL DEFAULT '{}', label TEXT NOT NULL DEFAULT '',
-    note TEXT NOT NULL DEFAULT ''
+    note TEXT NOT NULL DEFAULT '', prompts TEXT NOT NULL DEFAULT '{}'
 );
 CREATE TABLE IF NOT EXISTS run_questions (
     run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, question TEXT NOT NULL, keys TEXT NOT NULL,
@@ -115,9 +121,19 @@ class Store:
         """Keeps results: (key, stage, JSON-able value, seconds), all or none."""
         with self.transaction():
             self._db.executemany(
-                "INSERT OR REPLACE INTO results (key, stage, value, seconds) VALUES (?, ?, ?, ?)",
-                [(key, stage, packed(value), seconds) for key, stage, value, seconds in rows],
+                "INSERT OR REPLACE INTO results (key, stage, value, seconds, failed) VALUES (?, ?, ?, ?, ?)",
+                [
+                    (key, stage, packed(value), seconds, bool(isinstance(value, dict) and value.get("failure")))
+                    for key, stage, value, seconds in rows
+                ],
             )
+
+    def forget(self, keys: Sequence[str] = (), failed: bool = False) -> None:
+        """Drops results: those of the keys, and with `failed` all that came of a failed model call."""
+        with self.transaction():
+            self._db.executemany("DELETE FROM results WHERE key = ?", [(key,) for key in keys])
+            if failed:
+                self._db.execute("DELETE FROM results WHERE failed")
 
     # Arrays too large for a row, in a folder a key, memory-mapped when read.
 

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from functools import cached_property
 from pathlib import Path
+from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from ..core.embedding import MODELS as BUILT_IN
 from ..core.errors import BadInput
 from .configuration import Configuration, load_configurations
 from .corpus import Corpus
 from .store import Store, told
-from .toml import load_toml, validated
+from .toml import load_toml, nearest, place, validated
 
 SETTINGS = "aventrik.toml"
 
@@ -26,6 +28,53 @@ class Limits(_Table):
     file_megabytes: int = Field(100, ge=1)
 
 
+class Model(_Table):
+    """One named model; what is not said of a kind does not count for it."""
+
+    kind: Literal["http", "local"]
+    does: Literal["language", "embedding", "reranking"] = "language"
+    address: str = ""
+    model: str = ""
+    path: str = ""
+    key_variable: str = ""
+    concurrency: int = Field(8, ge=1, le=512)
+    requests_per_minute: int = Field(0, ge=0)
+    tokens_per_minute: int = Field(0, ge=0)
+    timeout: float = Field(60.0, gt=0, strict=False)
+    attempts: int = Field(6, ge=1, le=20)
+    backoff: float = Field(0.5, ge=0, strict=False)
+    price_in: float = Field(0.0, ge=0, strict=False)
+    price_out: float = Field(0.0, ge=0, strict=False)
+    context: int = Field(8192, ge=128)
+    reply_tokens: int = Field(1024, ge=16)
+    temperature: float = Field(0.0, ge=0, le=2, strict=False)
+    query_prefix: str = ""
+    passage_prefix: str = ""
+
+    @model_validator(mode="after")
+    def _reachable(self) -> Model:
+        if self.kind == "http" and not self.address.startswith(("http://", "https://")):
+            raise ValueError("kind 'http' needs an address that begins with http:// or https://")
+        if self.kind == "http" and not self.model:
+            raise ValueError("kind 'http' needs the model's name on the server, in model")
+        if self.kind == "local" and not self.path:
+            raise ValueError("kind 'local' needs the path of the model's folder")
+        if self.kind == "local" and self.does == "language":
+            raise ValueError("kind 'local' is for embedding and reranking models")
+        if self.reply_tokens > self.context // 2:
+            raise ValueError("reply_tokens must leave at least half of the context for the prompt")
+        return self
+
+
+class Roles(_Table):
+    """Which language model does what, unless a configuration says otherwise."""
+
+    writer: str = "offline"
+    rewriter: str = "offline"
+    answerer: str = "offline"
+    judge: str = "offline"
+
+
 class Settings(_Table):
     """The content of `aventrik.toml`."""
 
@@ -34,6 +83,12 @@ class Settings(_Table):
     cover: float = Field(0.9, gt=0, le=1)
     cut_offs: tuple[int, ...] = Field((1, 3, 5, 10), strict=False, min_length=1)
     limits: Limits = Limits()
+    roles: Roles = Roles()
+    models: dict[str, Model] = Field(default_factory=dict)
+
+    def able(self, does: str) -> list[str]:
+        """Names of the configured models that do something: language, embedding or reranking."""
+        return [name for name, model in self.models.items() if model.does == does]
 
 
 class Workspace:
@@ -45,6 +100,14 @@ class Workspace:
             raise BadInput(f"{folder}: not a workspace (no {SETTINGS} here); 'aventrik new DIR' starts one")
         content, text = load_toml(folder / SETTINGS)
         self.settings = validated(Settings, content, folder / SETTINGS, text)
+        for role, name in self.settings.roles:
+            if name != "offline" and name not in self.settings.able("language"):
+                where = place(folder / SETTINGS, text, ("roles", role))
+                raise BadInput(f"{where}: no language model is named '{name}'{nearest(name, self._language)}")
+
+    @property
+    def _language(self) -> list[str]:
+        return ["offline", *self.settings.able("language")]
 
     @classmethod
     def around(cls, folder: Path) -> Workspace:
@@ -72,10 +135,31 @@ class Workspace:
         found = [configuration for path in paths for configuration in load_configurations(path)]
         seen: set[str] = set()
         for configuration in found:
+            self._check_models(configuration)
             if configuration.name in seen:
                 raise BadInput(f"two configurations are named '{configuration.name}'; give each a name of its own")
             seen.add(configuration.name)
         return found
+
+    def _check_models(self, configuration: Configuration) -> None:
+        """Refuses a configuration that names a model which is not there, with the nearest that is."""
+        embedding = ["none", *BUILT_IN, *self.settings.able("embedding")]
+        wanted = [
+            ("embedding.model", configuration.embedding.model, embedding),
+            ("answering.model", configuration.answering.model, ["", *self._language]),
+            ("rewriting.model", configuration.rewriting.model, ["", *self._language]),
+        ]
+        for step in configuration.reranking:
+            if step["step"] == "cross-encoder":
+                wanted.append(
+                    ("reranking, cross-encoder, model", step.get("model", ""), self.settings.able("reranking"))
+                )
+            if step["step"] == "relevance":
+                wanted.append(("reranking, relevance, model", step.get("model", "offline"), self._language))
+        for setting, name, known in wanted:
+            if name not in known:
+                near = nearest(name, [each for each in known if each])
+                raise BadInput(f"configuration '{configuration.name}', {setting}: no such model '{name}'{near}")
 
     def testset_path(self, name: str) -> Path:
         """The file of a test set: 'a' means testsets/a.jsonl."""
@@ -97,6 +181,28 @@ cut_offs = [1, 3, 5, 10]     # the k of hit@k and the other measures at a cut-of
 
 [limits]
 file_megabytes = 100         # larger files are not gathered
+
+# Which language model does what. "offline" is built in; others are described below.
+[roles]
+writer   = "offline"         # drafts questions
+rewriter = "offline"
+answerer = "offline"
+judge    = "offline"
+
+# A model on a server of yours; as many as you like. 'aventrik models --test' tries them.
+# [models.house]
+# kind         = "http"                    # http, or local (a folder, for embedding and reranking)
+# does         = "language"                # language, embedding, reranking
+# address      = "http://127.0.0.1:8080"   # what stands before /v1/chat/completions
+# model        = "the-name-on-the-server"
+# key_variable = "HOUSE_KEY"               # the NAME of the environment variable with the key
+# concurrency  = 8                         # requests in flight
+# requests_per_minute = 0                  # 0: no limit
+# tokens_per_minute   = 0
+# timeout      = 60                        # seconds
+# price_in     = 0.0                       # per million tokens
+# price_out    = 0.0
+# context      = 8192                      # tokens
 """
 
 STARTER_CONFIGURATION = """\

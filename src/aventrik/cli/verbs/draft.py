@@ -18,6 +18,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("-n", "--count", type=int, default=50, help="how many questions (default 50)")
     parser.add_argument("--testset", metavar="NAME", default="draft", help="the file in testsets/ (default draft)")
     parser.add_argument("--seed", type=int, help="for the choice of passages (default: aventrik.toml)")
+    parser.add_argument("--writer", metavar="MODEL", default="", help="the model that writes (default: aventrik.toml)")
     parser.add_argument("--add", action="store_true", help="add to the test set if it exists")
     parser.add_argument("--replace", action="store_true", help="write it anew if it exists")
     parser.add_argument("--show", metavar="N", type=int, default=6, help="questions to print (default 6)")
@@ -27,8 +28,9 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Drafts, saves, and shows some of it."""
     from ...core.drafting import draft
     from ...core.errors import BadInput
-    from ...core.offline import OfflineModel
+    from ...engine.models import Models
     from ...workspace.testsets import load_testset, save_testset
+    from ...workspace.toml import nearest
 
     if options.count < 1:
         raise BadInput("--count must be at least 1")
@@ -41,11 +43,15 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         already = load_testset(path)
     seed = workspace.settings.seed if options.seed is None else options.seed
     corpus = workspace.corpus
+    known = ["offline", *workspace.settings.able("language")]
+    if options.writer and options.writer not in known:
+        raise BadInput(f"--writer: no such language model '{options.writer}'{nearest(options.writer, known)}")
     with screen.progress() as meter:
+        models = Models(workspace, progress=meter)
         made = draft(
             corpus.names(),
             corpus.document,
-            OfflineModel(),
+            models.role("writer", options.writer),
             options.count,
             seed,
             already,

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from ..opening import only_testset, open_corpus, open_testset
 from ..screen import Screen
+
+if TYPE_CHECKING:
+    from ...engine.runner import Outcome
 
 HELP = (
     "Applies configurations to a test set. What was computed before, by any configuration, is not computed again; "
@@ -19,18 +23,24 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "configurations", metavar="CONFIG", nargs="*", help="configuration files (default: all in configs/)"
     )
     parser.add_argument("--testset", metavar="NAME", help="the test set (default: the only one there is)")
+    parser.add_argument("--fresh", action="store_true", help="ask models anew, whatever the call store has")
+    parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Runs every configuration and says what was new."""
     from ...engine.runner import Runner
+    from ...workspace.calls import KeptCalls
 
     workspace = open_corpus(options)
     configurations = workspace.configurations(options.configurations)
     testset = options.testset or only_testset(workspace)
     questions = open_testset(workspace, testset, screen)
+    if options.retry_failed:
+        KeptCalls(workspace.store).forget_failed()
+        workspace.store.forget(failed=True)
     with screen.progress() as meter:
-        runner = Runner(workspace, meter)
+        runner = Runner(workspace, meter, fresh=options.fresh)
         outcomes = [runner.run(each, workspace.testset_path(testset).stem, questions) for each in configurations]
     screen.result(
         [
@@ -41,6 +51,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 "results": each.results,
                 "computed": each.computed,
                 "seconds": each.seconds,
+                "models": each.models,
             }
             for each in outcomes
         ]
@@ -65,8 +76,25 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )
         asked = f"{len(outcomes)} runs on {len(questions)} questions of '{testset}'"
         screen.say(f"{asked}: {new:,} results computed, {max(0, total - new):,} taken from the store")
+    _cost(screen, outcomes)
     screen.say("next: aventrik compare")
     return 0
+
+
+def _cost(screen: Screen, outcomes: list[Outcome]) -> None:
+    """What was asked of model servers, and what went wrong with it."""
+    total = {name: sum(each.models.get(name, 0) for each in outcomes) for name in outcomes[0].models}
+    if total.get("calls") or total.get("kept"):
+        screen.say(
+            f"models: {total['calls']:,.0f} calls made, {total['kept']:,.0f} from the call store, "
+            f"{total['tokens_in']:,.0f} tokens in, {total['tokens_out']:,.0f} out, {total['money']:.4f} in money"
+        )
+    if total.get("failed"):
+        screen.warn(
+            f"{total['failed']:,.0f} calls failed and are recorded as failed, with what came; --retry-failed makes them again"
+        )
+    for note, count in outcomes[-1].notes.items():
+        screen.warn(f"{note} ({count:,} times)")
 
 
 def _new(computed: dict[str, int], questions: int) -> str:

@@ -51,6 +51,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 "started": each.started,
                 "finished": each.finished,
                 "costs": each.costs,
+                "prompts": runs.prompts(each.id),
                 "configuration": each.configuration.model_dump(),
             }
             for each in listed
@@ -60,7 +61,18 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         screen.say("no runs; 'aventrik run' makes one")
         return 0
     screen.table(
-        ["run", "configuration", "test set", "questions", "finished", "seconds", "label and note"],
+        [
+            "run",
+            "configuration",
+            "test set",
+            "questions",
+            "finished",
+            "seconds",
+            "calls",
+            "tokens",
+            "money",
+            "label and note",
+        ],
         [
             [
                 str(each.id),
@@ -69,10 +81,19 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 str(len(each.questions)),
                 each.finished or "not finished",
                 f"{sum(each.costs.get('seconds', {}).values()):.1f}",
+                *_spent(each.costs.get("models", {})),
                 " – ".join(t for t in (each.label, each.note) if t),
             ]
             for each in listed
         ],
-        right=(0, 3, 5),
+        right=(0, 3, 5, 6, 7, 8),
     )
     return 0
+
+
+def _spent(models: dict[str, float]) -> list[str]:
+    """Calls, tokens and money as they are shown; a dash where no server was asked."""
+    if not models.get("calls"):
+        return ["–", "–", "–"]
+    tokens = models["tokens_in"] + models["tokens_out"]
+    return [f"{models['calls']:,.0f}", f"{tokens:,.0f}", f"{models['money']:.4f}"]

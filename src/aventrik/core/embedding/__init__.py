@@ -21,8 +21,11 @@ class Embedder(Protocol):
         """What the model has to learn from the corpus before it can embed; empty for a ready-made one."""
         ...
 
-    def embed(self, texts: Sequence[str], state: State) -> npt.NDArray[np.float32]:
-        """Unit vectors, shape (len(texts), d); a text with no known word is all zeros."""
+    def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
+        """Unit vectors, shape (len(texts), d); a text with no known word is all zeros.
+
+        `kind` is "passage" or "query", for models that want the two told apart.
+        """
         ...
 
 

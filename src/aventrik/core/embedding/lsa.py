@@ -36,7 +36,7 @@ def fit(texts: Callable[[], Iterable[str]]) -> State:
     return _state(list(vectorizer.get_feature_names_out()), vectorizer.idf_.astype(np.float32), directions)
 
 
-def embed(texts: Sequence[str], state: State) -> npt.NDArray[np.float32]:
+def embed(texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
     """TF-IDF rows of the texts, turned into the fitted directions."""
     from scipy.sparse import csr_matrix
 

@@ -24,7 +24,7 @@ def fit(texts: Callable[[], Iterable[str]]) -> State:
     return {}
 
 
-def embed(texts: Sequence[str], state: State) -> npt.NDArray[np.float32]:
+def embed(texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
     """Mean of the token vectors of each text."""
     vectors, tokenizer = _table()
     ids = [found.ids for found in tokenizer.encode_batch_fast(list(texts), add_special_tokens=False)]

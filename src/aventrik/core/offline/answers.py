@@ -96,6 +96,11 @@ def answer(fields: Mapping[str, Any]) -> dict[str, Any]:
     return {"declined": not statements, "statements": statements}
 
 
+def take_apart(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """The questions that a question with two parts asks."""
+    return {"questions": [f"{part}?" for part in parts(str(fields["question"]).strip(" ?"))]}
+
+
 def parts(question: str) -> list[str]:
     """A question that asks two things, in two; each must have a content word of its own."""
     found = [piece.strip(" ?") for piece in _AND.split(question) if piece]

@@ -6,23 +6,33 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ..tasks import Reply, Task
-from . import answers, paraphrases, questions, verdicts
+from . import answers, paraphrases, passages, questions, verdicts
 
 _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "paraphrases": paraphrases.paraphrase,
+    "hypothetical": paraphrases.suppose,
+    "subquestions": answers.take_apart,
     "questions": questions.ask,
+    "summary": passages.summarise,
+    "facts": passages.state_facts,
+    "relevance": passages.is_relevant,
+    "extract": passages.extract,
     "answer": answers.answer,
     "claims": verdicts.split_claims,
     "verdict": verdicts.verify,
     "stated": verdicts.stated,
 }
+_VERSION = 1
 
 
 class OfflineModel:
-    """A `LanguageModel` for every task; its replies hang on the fields alone. Calls cost no tokens."""
+    """A `LanguageModel` for every task; its replies hang on the fields alone. Calls cost nothing."""
 
     name = "offline"
-    version = "1"
+
+    def identity(self, task: str) -> str:
+        """The same for all tasks: raise the version when a rule changes what it returns."""
+        return f"offline {_VERSION}"
 
     def perform(self, tasks: Sequence[Task]) -> list[Reply]:
         """A reply to each task, in order; raises KeyError for a task that is not in `core.tasks`."""

@@ -45,6 +45,13 @@ def paraphrase(fields: Mapping[str, Any]) -> dict[str, Any]:
     return {"paraphrases": kept[: int(fields["count"])]}
 
 
+def suppose(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """A passage such as might answer: the question's key words with what answers of its form say."""
+    question = str(fields["question"])
+    keywords = [word for word in WORD.findall(question) if word.lower() not in STOP_WORDS | _FRAME]
+    return {"passage": f"{_by_form(question, keywords) or ' '.join(keywords)}. {_by_synonyms(question)}".strip()}
+
+
 def _by_form(question: str, keywords: list[str]) -> str:
     for pattern, expected in _FORMS:
         if pattern.search(question):

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import import_module
-from typing import Any
+from typing import Any, Protocol
 
-# step: its settings with their defaults
+from ..tasks import LanguageModel
+
+# step: its settings with their defaults; a text setting names a model
 STEPS: dict[str, dict[str, Any]] = {
     "closeness": {"weight": 0.5},
+    "relevance": {"model": "offline", "keep": 10},
+    "cross-encoder": {"model": "", "keep": 20},
 }
 
 
 @dataclass(frozen=True)
 class Item:
-    """A candidate as a step sees it: `score` is that of the step before; `rarity` weighs a term in the corpus."""
+    """A candidate as a step sees it: `score` is that of the step before."""
 
     chunk: int
     score: float
@@ -27,15 +31,39 @@ Rarity = Callable[[str], float]
 Refined = list[tuple[int, float]]
 
 
-def refine(question: str, items: Sequence[Item], steps: Sequence[Mapping[str, Any]], rarity: Rarity) -> list[Refined]:
-    """What each step leaves, best first, as (chunk, score); the last entry is the refined list."""
-    left = list(items)
-    by_chunk = {item.chunk: item for item in items}
-    stages: list[Refined] = []
+class Reranker(Protocol):
+    """A model that scores passages against a question."""
+
+    def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
+        """For each (question, passages) a score a passage, higher is better."""
+        ...
+
+
+@dataclass(frozen=True)
+class Means:
+    """What steps may use: how rare a term is in the corpus, and models by name."""
+
+    rarity: Rarity
+    language: Callable[[str], LanguageModel]
+    reranker: Callable[[str], Reranker]
+
+
+def settings_of(step: Mapping[str, Any]) -> dict[str, Any]:
+    """A step's settings, defaults filled in."""
+    return {**STEPS[step["step"]], **{key: value for key, value in step.items() if key != "step"}}
+
+
+def refine(
+    questions: Sequence[str], items: Sequence[Sequence[Item]], steps: Sequence[Mapping[str, Any]], means: Means
+) -> list[list[Refined]]:
+    """For each question what each step leaves, best first, as (chunk, score); the last is the refined list."""
+    left = [list(row) for row in items]
+    stages: list[list[Refined]] = [[] for _ in questions]
     for step in steps:
-        settings = {**STEPS[step["step"]], **{key: value for key, value in step.items() if key != "step"}}
-        apply: Callable[..., Refined] = import_module(f"{__name__}.{step['step']}").apply
-        ranked = apply(question, left, rarity, **settings)
-        stages.append(ranked)
-        left = [Item(chunk, score, by_chunk[chunk].text, by_chunk[chunk].source) for chunk, score in ranked]
+        module: Any = import_module(f"{__name__}.{step['step'].replace('-', '_')}")
+        ranked: list[Refined] = module.apply(questions, left, means, **settings_of(step))
+        for place, row in enumerate(ranked):
+            stages[place].append(row)
+            by_chunk = {item.chunk: item for item in left[place]}
+            left[place] = [replace(by_chunk[chunk], score=score) for chunk, score in row]
     return stages

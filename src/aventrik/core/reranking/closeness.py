@@ -9,17 +9,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..text import content_terms, terms
-from . import Item, Rarity, Refined
+from . import Item, Means, Rarity, Refined
 
 _WINDOW = 40
 
 
-def apply(question: str, items: Sequence[Item], rarity: Rarity, weight: float) -> Refined:
+def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, weight: float) -> list[Refined]:
     """Orders by (1 − weight) · old score scaled to 0…1 + weight · closeness; equal ones keep their order.
 
     Closeness is the greatest share of the question's term weight inside any window of 40 words of the
     candidate, where a word of its title or headings counts half.
     """
+    return [_ordered(question, row, means.rarity, weight) for question, row in zip(questions, items)]
+
+
+def _ordered(question: str, items: Sequence[Item], rarity: Rarity, weight: float) -> Refined:
     if not items:
         return []
     wanted = {term: rarity(term) for term in dict.fromkeys(content_terms(question))}

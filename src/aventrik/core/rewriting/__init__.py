@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from importlib import import_module
+from typing import Any
 
-from ..tasks import LanguageModel
+from ..tasks import LanguageModel, Task
 
-METHODS = ("none", "paraphrases")
+# method: the task that its model does
+METHODS = {"none": "", "paraphrases": "paraphrases", "hypothetical": "hypothetical", "parts": "subquestions"}
 
 Rewritten = tuple[list[str], str]  # the queries, the first as asked; and why rewriting failed, if it did
 
@@ -16,6 +18,11 @@ def rewrite(questions: Sequence[str], method: str, count: int, model: LanguageMo
     """For each question its queries: itself first, then up to `count` rewrites. A failure leaves it alone."""
     if method == "none":
         return [([question], "") for question in questions]
-    write: Callable[[Sequence[str], int, LanguageModel], list[Rewritten]]
-    write = import_module(f"{__name__}.{method}").rewrite
-    return write(questions, count, model)
+    module: Any = import_module(f"{__name__}.{method}")
+    tasks = [Task(METHODS[method], module.fields(question, count)) for question in questions]
+    found: list[Rewritten] = []
+    for question, reply in zip(questions, model.perform(tasks)):
+        others = [] if reply.value is None else [str(text).strip() for text in module.queries(reply.value)]
+        fresh = [text for text in dict.fromkeys(others) if text and text != question]
+        found.append(([question, *fresh[:count]], reply.failure))
+    return found

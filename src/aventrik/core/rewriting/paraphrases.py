@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from ..tasks import LanguageModel, Task
-from . import Rewritten
+from typing import Any
 
 
-def rewrite(questions: Sequence[str], count: int, model: LanguageModel) -> list[Rewritten]:
-    """The question and up to `count` paraphrases by the model."""
-    tasks = [Task("paraphrases", {"question": question, "count": count}) for question in questions]
-    found: list[Rewritten] = []
-    for question, reply in zip(questions, model.perform(tasks)):
-        others = [] if reply.value is None else [str(text) for text in reply.value["paraphrases"]][:count]
-        found.append(([question, *others], reply.failure))
-    return found
+def fields(question: str, count: int) -> dict[str, Any]:
+    """Fields of the task `paraphrases`."""
+    return {"question": question, "count": count}
+
+
+def queries(value: dict[str, Any]) -> list[str]:
+    """The queries in its reply."""
+    return list(value["paraphrases"])

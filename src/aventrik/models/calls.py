@@ -1,0 +1,72 @@
+"""What was asked of models and what it cost; where replies are kept is up to a `CallStore`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+
+@dataclass(frozen=True)
+class Call:
+    """One finished request: the reply's text (or vector), or why it failed."""
+
+    key: str
+    model: str
+    task: str
+    request: Any
+    reply: Any
+    failure: str = ""
+    tokens_in: int = 0
+    tokens_out: int = 0
+    money: float = 0.0
+    seconds: float = 0.0
+    attempts: int = 1
+
+
+class CallStore(Protocol):
+    """Keeps finished calls under their keys."""
+
+    def find(self, keys: Sequence[str]) -> dict[str, Call]:
+        """Those calls of the keys that are kept."""
+        ...
+
+    def keep(self, calls: Sequence[Call]) -> None:
+        """Keeps calls, all or none."""
+        ...
+
+
+class Memory:
+    """A `CallStore` that forgets at the end of the process."""
+
+    def __init__(self) -> None:
+        self.calls: dict[str, Call] = {}
+
+    def find(self, keys: Sequence[str]) -> dict[str, Call]:
+        """Those calls of the keys that are kept."""
+        return {key: self.calls[key] for key in keys if key in self.calls}
+
+    def keep(self, calls: Sequence[Call]) -> None:
+        """Keeps calls."""
+        self.calls.update({call.key: call for call in calls})
+
+
+@dataclass
+class Spent:
+    """What a model has cost so far in this process; `kept` counts replies that came from the call store."""
+
+    calls: int = 0
+    kept: int = 0
+    failed: int = 0
+    tokens_in: int = 0
+    tokens_out: int = 0
+    money: float = 0.0
+    notes: dict[str, int] = field(default_factory=dict)
+
+    def add(self, call: Call) -> None:
+        """Counts a call that was made."""
+        self.calls += 1
+        self.failed += bool(call.failure)
+        self.tokens_in += call.tokens_in
+        self.tokens_out += call.tokens_out
+        self.money += call.money

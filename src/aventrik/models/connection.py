@@ -1,0 +1,53 @@
+"""How a server is reached and what may be asked of it."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+
+from ..core.errors import BadInput
+from ..core.keys import content_key
+
+
+@dataclass(frozen=True)
+class Connection:
+    """One model on a server. Times are in seconds, limits a minute, prices per million tokens.
+
+    `key_variable` names the environment variable with the key; the key itself is never held here.
+    """
+
+    name: str
+    address: str
+    model: str
+    key_variable: str = ""
+    concurrency: int = 8
+    requests_per_minute: int = 0
+    tokens_per_minute: int = 0
+    timeout: float = 60.0
+    attempts: int = 6
+    backoff: float = 0.5
+    price_in: float = 0.0
+    price_out: float = 0.0
+    context: int = 8192
+    reply_tokens: int = 1024
+    temperature: float = 0.0
+
+    @property
+    def key(self) -> str:
+        """What replies hang on: which model, where, and how it is asked."""
+        return content_key(self.address, self.model, self.temperature, self.reply_tokens, self.context)
+
+    def secret(self) -> str:
+        """The key from the environment; raises `BadInput` when the variable is not set."""
+        if not self.key_variable:
+            return ""
+        found = os.environ.get(self.key_variable, "")
+        if not found:
+            raise BadInput(
+                f"model '{self.name}': the environment variable {self.key_variable} is not set; put the server's key in it"
+            )
+        return found
+
+    def price(self, tokens_in: int, tokens_out: int) -> float:
+        """What so many tokens cost, in the currency of the prices."""
+        return (tokens_in * self.price_in + tokens_out * self.price_out) / 1e6

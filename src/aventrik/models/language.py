@@ -1,0 +1,234 @@
+"""A language model on a server that speaks `/v1/chat/completions`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from ..core.keys import content_key
+from ..core.tasks import Reply, Task
+from ..core.text import count_tokens, sentences
+from .background import as_done, run
+from .caller import Caller, Posted, Refused
+from .calls import Call, CallStore, Memory, Spent
+from .connection import Connection
+from .prompts import Prompt, load_prompt, messages
+from .replies import Unfit, schema, understood
+
+PATH = "/v1/chat/completions"
+_ROOM = 64  # tokens kept free of the context beside the reply
+
+
+class HttpLanguageModel:
+    """A `LanguageModel` that asks a server; every finished call is kept in the call store at once."""
+
+    def __init__(
+        self,
+        connection: Connection,
+        prompts: Path | None = None,
+        calls: CallStore | None = None,
+        fresh: bool = False,
+        transport: httpx.AsyncBaseTransport | None = None,
+        progress: Callable[[int, int], None] = lambda done, total: None,
+    ) -> None:
+        self.name = connection.name
+        self.connection = connection
+        self.spent = Spent()
+        self.progress = progress
+        self._folder = prompts
+        self._calls: CallStore = calls if calls is not None else Memory()
+        self._fresh = fresh
+        self._made: set[str] = set()
+        self._transport = transport
+        self._caller: Caller | None = None
+        self._prompts: dict[str, Prompt] = {}
+        self._with_schema = True
+
+    def prompt(self, task: str) -> Prompt:
+        """The wording of a task, read once."""
+        if task not in self._prompts:
+            self._prompts[task] = load_prompt(task, self._folder)
+        return self._prompts[task]
+
+    def identity(self, task: str) -> str:
+        """Server, model, settings and wording."""
+        return f"{self.connection.key} {self.prompt(task).key}"
+
+    def perform(self, tasks: Sequence[Task]) -> list[Reply]:
+        """A reply to each task. What the call store has is not asked again; equal tasks are asked once."""
+        chats = [self._chat(task) for task in tasks]
+        keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
+        known = {} if self._fresh else self._calls.find(list(dict.fromkeys(keys)))
+        known.update(self._calls.find([key for key in dict.fromkeys(keys) if key in self._made]))
+        self.spent.kept += sum(key in known for key in keys)
+        waiting = {key: place for place, key in enumerate(keys) if key not in known}
+        todo = [(key, tasks[place], chats[place][0]) for key, place in waiting.items()]
+        done = 0
+        if todo:
+            for finished in as_done(self._finished, todo, self.connection.concurrency):
+                self._calls.keep(finished)
+                for call in finished:
+                    known[call.key] = call
+                    self._made.add(call.key)
+                    self.spent.add(call)
+                done += len(finished)
+                self.progress(done, len(todo))
+        return [self._reply(task, known[key], notes) for task, key, (_, notes) in zip(tasks, keys, chats)]
+
+    def _reply(self, task: Task, call: Call, notes: tuple[str, ...]) -> Reply:
+        for note in notes:
+            self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
+        if call.failure:
+            return Reply(None, call.failure, notes)
+        return Reply(understood(task, call.reply), notes=notes)
+
+    async def _finished(self, item: tuple[str, Task, list[dict[str, str]]]) -> Call:
+        """One task to its end: a reply that fits, or a failure with what came; asked again once when it does not fit."""
+        key, task, chat = item
+        tokens_in = tokens_out = attempts = 0
+        seconds = 0.0
+        failure, text = "", ""
+        for turn in range(2):
+            asked = chat if turn == 0 else [*chat, *_again(text, failure)]
+            try:
+                posted = await self._asked(task, asked)
+            except Refused as error:
+                failure = str(error)
+                break
+            used = _usage(posted.body, asked)
+            tokens_in, tokens_out = tokens_in + used[0], tokens_out + used[1]
+            attempts, seconds = attempts + posted.attempts, seconds + posted.seconds
+            try:
+                text = _text(posted.body)
+                understood(task, text)
+                failure = ""
+                break
+            except Unfit as error:
+                failure = f"the reply does not fit: {error}"
+        money = self.connection.price(tokens_in, tokens_out)
+        return Call(key, self.name, task.name, chat, text, failure, tokens_in, tokens_out, money, seconds, attempts)
+
+    async def _asked(self, task: Task, chat: list[dict[str, str]]) -> Posted:
+        caller = self._connected()
+        body: dict[str, Any] = {
+            "model": self.connection.model,
+            "messages": chat,
+            "temperature": self.connection.temperature,
+            "max_tokens": self.connection.reply_tokens,
+        }
+        tokens = _size(chat) + self.connection.reply_tokens // 4
+        if self._with_schema:
+            form = {"name": task.name, "schema": schema(task.name)}
+            try:
+                asked = {**body, "response_format": {"type": "json_schema", "json_schema": form}}
+                return await caller.post(PATH, asked, tokens)
+            except Refused as error:
+                if error.status not in (400, 422):
+                    raise
+                self._with_schema = False  # the server does not take a schema; the prompt holds it too
+        return await caller.post(PATH, body, tokens)
+
+    def _connected(self) -> Caller:
+        if self._caller is None:
+            self._caller = Caller(self.connection, self._transport)
+        return self._caller
+
+    def _chat(self, task: Task) -> tuple[list[dict[str, str]], tuple[str, ...]]:
+        """The messages of a task; material that the model's context can't hold is cut at a sentence, and that is said."""
+        form = schema(task.name)
+        chat = messages(self.prompt(task.name), task, form)
+        room = self.connection.context - self.connection.reply_tokens - _ROOM
+        over = _size(chat) - room
+        if over <= 0:
+            return chat, ()
+        return messages(self.prompt(task.name), shortened(task, over), form), ("material was cut to fit the context",)
+
+    def test(self) -> dict[str, Any]:
+        """Asks the server something small: which models it has, how quick it is, whether it keeps to a schema."""
+
+        async def ask() -> dict[str, Any]:
+            caller = self._connected()
+            listed: list[str] | None = None
+            try:
+                models = (await caller.get("/v1/models")).get("data", [])
+                listed = [str(each.get("id")) for each in models if isinstance(each, dict)]
+            except Refused:
+                pass
+            task = Task("relevance", {"question": "Is the gate open?", "passage": "The gate is open all day."})
+            posted = await self._asked(task, messages(self.prompt(task.name), task, schema(task.name)))
+            text = _text(posted.body)
+            used = _usage(posted.body, [])
+            try:
+                understood(task, text)
+                fits = "schema" if self._with_schema else "asked in words"
+            except Unfit as error:
+                fits = f"no ({error})"
+            return {
+                "known": None if not listed else self.connection.model in listed,
+                "seconds": posted.seconds,
+                "tokens_a_second": used[1] / posted.seconds if posted.seconds else 0.0,
+                "json": fits,
+            }
+
+        return run(ask())
+
+
+def _again(text: str, failure: str) -> list[dict[str, str]]:
+    told = (
+        f"{failure[:1].upper()}{failure[1:]}. Reply again with one JSON object that fits the schema, and nothing else."
+    )
+    return [{"role": "assistant", "content": text or "(nothing)"}, {"role": "user", "content": told}]
+
+
+def _text(body: Mapping[str, Any]) -> str:
+    try:
+        return str(body["choices"][0]["message"]["content"] or "")
+    except (KeyError, IndexError, TypeError):
+        return ""
+
+
+def _usage(body: Mapping[str, Any], chat: Sequence[Mapping[str, str]]) -> tuple[int, int]:
+    """Tokens in and out as the server counted them, or an estimate."""
+    usage = body.get("usage")
+    if isinstance(usage, dict) and isinstance(usage.get("prompt_tokens"), int):
+        return int(usage["prompt_tokens"]), int(usage.get("completion_tokens") or 0)
+    return _size(chat), count_tokens(_text(body))
+
+
+def _size(chat: Sequence[Mapping[str, str]]) -> int:
+    return sum(count_tokens(message["content"]) + 4 for message in chat)
+
+
+def shortened(task: Task, over: int) -> Task:
+    """The task with `over` tokens (and a little more) less material: the end of its longest text, or last items."""
+    fields = dict(task.fields)
+    if fields.get("context"):
+        items = list(fields["context"])
+        while over > 0 and len(items) > 1:
+            over -= count_tokens(str(items.pop()["text"])) + 20
+        if over > 0:
+            items[0] = {**items[0], "text": cut_to(str(items[0]["text"]), over)}
+        return Task(task.name, {**fields, "context": items})
+    longest = max((name for name, value in fields.items() if isinstance(value, str)), key=lambda n: len(fields[n]))
+    return Task(task.name, {**fields, longest: cut_to(str(fields[longest]), over)})
+
+
+def cut_to(text: str, over: int) -> str:
+    """The text without its last `over` tokens, cut after a sentence where one ends, else between words."""
+    left = max(1, count_tokens(text) - over)
+    kept = 0
+    used = 0
+    for start, end in sentences(text):
+        used += count_tokens(text[start:end])
+        if used > left:
+            break
+        kept = end
+    if kept:
+        return text[:kept]
+    words = text.split()
+    while words and count_tokens(" ".join(words)) > left:
+        words = words[: max(1, int(len(words) * 0.9))] if len(words) > 1 else []
+    return " ".join(words)

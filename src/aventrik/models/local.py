@@ -1,0 +1,92 @@
+"""Models from a local folder, through sentence-transformers (the extra `neural`). Nothing is downloaded."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from ..core.embedding import State, unit
+from ..core.errors import BadInput, MissingExtra
+from ..core.keys import content_key
+
+_AT_ONCE = 64
+
+
+def _library(what: str) -> Any:
+    os.environ.setdefault("HF_HUB_OFFLINE", "1")
+    os.environ.setdefault("TOKENIZERS_PARALLELISM", "false")
+    try:
+        import sentence_transformers
+    except ImportError:
+        raise MissingExtra(what, "neural") from None
+    return sentence_transformers
+
+
+def _folder(name: str, path: Path) -> Path:
+    if not (path / "config.json").is_file():
+        raise BadInput(f"model '{name}': {path} holds no model (no config.json there)")
+    return path
+
+
+class LocalEmbedder:
+    """An `Embedder` from a folder."""
+
+    def __init__(self, name: str, path: Path, query_prefix: str = "", passage_prefix: str = "") -> None:
+        self._name = name
+        self._path = _folder(name, path)
+        self._prefixes = {"query": query_prefix, "passage": passage_prefix}
+        size = sum(file.stat().st_size for file in path.iterdir() if file.is_file())
+        self.identity = content_key("local", (path / "config.json").read_text(), size, query_prefix, passage_prefix)
+
+    @cached_property
+    def _model(self) -> Any:
+        library = _library(f"the embedding model '{self._name}'")
+        return library.SentenceTransformer(str(self._path), device="cpu")
+
+    def fit(self, texts: Callable[[], Iterable[str]]) -> State:
+        """Nothing to learn."""
+        return {}
+
+    def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
+        """Unit vectors of the texts, in batches."""
+        whole = [self._prefixes[kind] + text for text in texts]
+        rows = self._model.encode(whole, batch_size=_AT_ONCE, show_progress_bar=False, convert_to_numpy=True)
+        return unit(np.asarray(rows, dtype=np.float32))
+
+    def test(self) -> dict[str, Any]:
+        """Embeds something small."""
+        return {"known": True, "dimensions": self.embed(["Is the gate open?"], {}).shape[1]}
+
+
+class LocalReranker:
+    """A cross-encoder from a folder."""
+
+    def __init__(self, name: str, path: Path) -> None:
+        self._name = name
+        self._path = _folder(name, path)
+        size = sum(file.stat().st_size for file in path.iterdir() if file.is_file())
+        self.identity = content_key("local", (path / "config.json").read_text(), size)
+
+    @cached_property
+    def _model(self) -> Any:
+        library = _library(f"the reranking model '{self._name}'")
+        return library.CrossEncoder(str(self._path), device="cpu")
+
+    def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
+        """For each (question, passages) a score a passage."""
+        flat = [(question, text) for question, texts in pairs for text in texts]
+        scores = iter(np.asarray(self._model.predict(flat, batch_size=_AT_ONCE)).ravel().tolist() if flat else [])
+        return [[float(next(scores)) for _ in texts] for _, texts in pairs]
+
+    def test(self) -> dict[str, Any]:
+        """Scores two passages."""
+        return {
+            "known": True,
+            "scores": self.score([("Is the gate open?", ["The gate is open.", "Dogs on a lead."])])[0],
+        }

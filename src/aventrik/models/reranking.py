@@ -1,0 +1,84 @@
+"""A reranking model on a server that speaks the common rerank call: query and documents in, indexed scores out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import httpx
+import numpy as np
+
+from ..core.errors import Unavailable
+from ..core.keys import content_key
+from ..core.text import count_tokens
+from .background import as_done, run
+from .caller import Caller, Refused
+from .calls import Call, CallStore, Memory, Spent
+from .connection import Connection
+from .language import cut_to
+
+PATH = "/v1/rerank"
+
+
+class HttpReranker:
+    """Scores passages against questions; one call a question, kept in the call store."""
+
+    def __init__(
+        self,
+        connection: Connection,
+        calls: CallStore | None = None,
+        transport: httpx.AsyncBaseTransport | None = None,
+    ) -> None:
+        self.connection = connection
+        self.spent = Spent()
+        self.identity = connection.key
+        self._calls: CallStore = calls if calls is not None else Memory()
+        self._transport = transport
+        self._caller: Caller | None = None
+
+    def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
+        """For each (question, passages) a score a passage, higher is better; raises `Unavailable`."""
+        keys = [content_key("rerank", self.connection.key, question, list(texts)) for question, texts in pairs]
+        known = self._calls.find(list(dict.fromkeys(keys)))
+        self.spent.kept += sum(key in known for key in keys)
+        waiting = list({key: pair for key, pair in zip(keys, pairs) if key not in known and pair[1]}.items())
+        for finished in as_done(self._one, waiting, self.connection.concurrency):
+            self._calls.keep(finished)
+            for call in finished:
+                known[call.key] = call
+                self.spent.add(call)
+        return [list(known[key].reply) if pair[1] else [] for key, pair in zip(keys, pairs)]
+
+    async def _one(self, item: tuple[str, tuple[str, Sequence[str]]]) -> Call:
+        key, (question, texts) = item
+        if self._caller is None:
+            self._caller = Caller(self.connection, self._transport)
+        room = max(16, self.connection.context - count_tokens(question))
+        shown = [text if count_tokens(text) <= room else cut_to(text, count_tokens(text) - room) for text in texts]
+        tokens = sum(map(count_tokens, [question, *shown]))
+        body = {"model": self.connection.model, "query": question, "documents": shown, "top_n": len(shown)}
+        try:
+            posted = await self._caller.post(PATH, body, tokens)
+        except Refused as error:
+            raise Unavailable(f"model '{self.connection.name}': {error}") from None
+        scores = self._scores(posted.body, len(shown))
+        money = self.connection.price(tokens, 0)
+        return Call(
+            key, self.connection.name, "rerank", body, scores, "", tokens, 0, money, posted.seconds, posted.attempts
+        )
+
+    def _scores(self, body: dict[str, Any], count: int) -> list[float]:
+        scores = [float("nan")] * count
+        try:
+            for row in body["results"]:
+                scores[int(row["index"])] = float(row.get("relevance_score", row.get("score")))
+        except (KeyError, TypeError, ValueError, IndexError):
+            raise Unavailable(f"model '{self.connection.name}': the reply holds no scores of the passages") from None
+        if not np.isfinite(scores).all():
+            raise Unavailable(f"model '{self.connection.name}': not every passage got a score that is a finite number")
+        return scores
+
+    def test(self) -> dict[str, Any]:
+        """Scores two passages and says how long that took."""
+        call = run(self._one(("test", ("Is the gate open?", ["The gate is open.", "Dogs on a lead."]))))
+        return {"known": True, "seconds": call.seconds, "scores": call.reply}

@@ -1,0 +1,127 @@
+"""An embedding model on a server that speaks `/v1/embeddings`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+import httpx
+import numpy as np
+import numpy.typing as npt
+
+from ..core.embedding import State, unit
+from ..core.errors import Unavailable
+from ..core.keys import content_key
+from ..core.text import count_tokens
+from .background import as_done, run
+from .caller import Caller, Refused
+from .calls import Call, CallStore, Memory, Spent
+from .connection import Connection
+from .language import cut_to
+
+PATH = "/v1/embeddings"
+_AT_ONCE = 32
+
+
+class HttpEmbedder:
+    """An `Embedder` that asks a server, some texts at a time; vectors are kept in the call store, a text each."""
+
+    def __init__(
+        self,
+        connection: Connection,
+        query_prefix: str = "",
+        passage_prefix: str = "",
+        calls: CallStore | None = None,
+        transport: httpx.AsyncBaseTransport | None = None,
+    ) -> None:
+        self.connection = connection
+        self.spent = Spent()
+        self.identity = content_key(connection.key, query_prefix, passage_prefix)
+        self._prefixes = {"query": query_prefix, "passage": passage_prefix}
+        self._calls: CallStore = calls if calls is not None else Memory()
+        self._transport = transport
+        self._caller: Caller | None = None
+        self._length = 0
+
+    def fit(self, texts: Callable[[], Iterable[str]]) -> State:
+        """Nothing to learn."""
+        return {}
+
+    def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
+        """Unit vectors; raises `Unavailable` for a vector that is not finite or of another length than those before."""
+        whole = [self._fitting(self._prefixes[kind] + text) for text in texts]
+        keys = [content_key("vector", self.connection.key, text) for text in whole]
+        known = self._calls.find(list(dict.fromkeys(keys)))
+        self.spent.kept += sum(key in known for key in keys)
+        waiting = list({key: text for key, text in zip(keys, whole) if key not in known}.items())
+        blocks = [waiting[place : place + _AT_ONCE] for place in range(0, len(waiting), _AT_ONCE)]
+        for finished in as_done(self._block, blocks, self.connection.concurrency):
+            calls = [call for block in finished for call in block]
+            self._calls.keep(calls)
+            known.update({call.key: call for call in calls})
+            for call in calls:
+                self.spent.add(call)
+        rows = [self._checked(np.frombuffer(known[key].reply, dtype=np.float32)) for key in keys]
+        return unit(np.stack(rows)) if rows else np.zeros((0, max(1, self._length)), np.float32)
+
+    def _fitting(self, text: str) -> str:
+        over = count_tokens(text) - self.connection.context
+        if over <= 0:
+            return text or " "
+        note = "text was cut to fit the embedding model"
+        self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
+        return cut_to(text, over)
+
+    async def _block(self, block: Sequence[tuple[str, str]]) -> list[Call]:
+        if self._caller is None:
+            self._caller = Caller(self.connection, self._transport)
+        texts = [text for _, text in block]
+        tokens = sum(map(count_tokens, texts))
+        try:
+            posted = await self._caller.post(PATH, {"model": self.connection.model, "input": texts}, tokens)
+        except Refused as error:
+            raise Unavailable(f"model '{self.connection.name}': {error}") from None
+        vectors = self._vectors(posted.body, len(texts))
+        usage = posted.body.get("usage")
+        used = int(usage["prompt_tokens"]) if isinstance(usage, dict) and usage.get("prompt_tokens") else tokens
+        share = used / len(texts)
+        return [
+            Call(
+                key,
+                self.connection.name,
+                "vector",
+                text,
+                vector.tobytes(),
+                tokens_in=round(share),
+                money=self.connection.price(round(share), 0),
+                seconds=posted.seconds / len(texts),
+                attempts=posted.attempts,
+            )
+            for (key, text), vector in zip(block, vectors)
+        ]
+
+    def _vectors(self, body: dict[str, Any], count: int) -> list[npt.NDArray[np.float32]]:
+        try:
+            rows = sorted(body["data"], key=lambda row: row.get("index", 0))
+            vectors = [np.asarray(row["embedding"], dtype=np.float32) for row in rows]
+        except (KeyError, TypeError, ValueError, AttributeError):
+            raise Unavailable(f"model '{self.connection.name}': the reply holds no embeddings") from None
+        if len(vectors) != count:
+            raise Unavailable(f"model '{self.connection.name}': {len(vectors)} embeddings came for {count} texts")
+        return [self._checked(vector) for vector in vectors]
+
+    def _checked(self, vector: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+        who = f"model '{self.connection.name}'"
+        if vector.ndim != 1 or not len(vector) or not np.isfinite(vector).all():
+            raise Unavailable(f"{who}: an embedding holds something that is not a finite number")
+        self._length = self._length or len(vector)
+        if len(vector) != self._length:
+            raise Unavailable(
+                f"{who}: an embedding has {len(vector)} numbers, those before had {self._length}; is it another model now?"
+            )
+        return vector
+
+    def test(self) -> dict[str, Any]:
+        """Embeds something small and says how long that took and how many numbers came."""
+        [call] = run(self._block([("test", "Is the gate open?")]))
+        return {"known": True, "seconds": call.seconds, "dimensions": self._length}

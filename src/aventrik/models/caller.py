@@ -86,7 +86,7 @@ class Caller:
         """
         async with self._slots:
             began = time.monotonic()
-            reason = ""
+            reason, down = "", False
             for attempt in range(1, self.connection.attempts + 1):
                 if self._stopped:
                     raise Unavailable(self._stopped)
@@ -101,8 +101,10 @@ class Caller:
                         return Posted(reply, attempt, time.monotonic() - began)
                     reason = f"answered {response.status_code}: {self._reason(response)}"
                     wait = max(wait, _retry_after(response.headers.get("Retry-After", "")))
+                    down = False
                 except httpx.HTTPError as error:
                     reason = self._told(error)
+                    down = isinstance(error, httpx.ConnectError)
                 if self._breaker.failure():
                     self._stopped = (
                         f"{self._who} {reason}; gave up after many failures in a row, what was finished is kept"
@@ -110,6 +112,8 @@ class Caller:
                     raise Unavailable(self._stopped)
                 if attempt < self.connection.attempts:
                     await self._sleep(min(wait, _LONGEST_WAIT))
+            if down:  # nobody is there: that is no fault of this request
+                self._stop(f"{self._who} {reason}")
             raise Refused(0, f"{reason} ({self.connection.attempts} attempts)")
 
     @property

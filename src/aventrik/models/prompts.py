@@ -23,7 +23,7 @@ from ..core.tasks import TASKS, Task
 _PLAIN = frozenset({"count", "style"})
 _LISTS = frozenset({"headings", "facts"})
 _FENCE = re.compile(
-    r"^--- (?P<field>[a-z]+)(?: (?P<number>\d+))? · (?P<mark>[0-9a-f]{12})(?: · from: (?P<source>.*))? ---\n"
+    r"^--- (?P<field>[a-z]+)(?: (?P<number>\d+))? · (?P<mark>[0-9a-f]{12})(?: · from: (?P<source>[^\n]*))? ---\n"
     r"(?P<text>.*?)\n?--- end · (?P=mark) ---$",
     re.MULTILINE | re.DOTALL,
 )

@@ -61,6 +61,7 @@ class HttpEmbedder:
             known.update({call.key: call for call in calls})
             for call in calls:
                 self.spent.add(call)
+            self.spent.calls += len(finished) - len(calls)  # a request is one call, however many texts it holds
         rows = [self._checked(np.frombuffer(known[key].reply, dtype=np.float32)) for key in keys]
         return unit(np.stack(rows)) if rows else np.zeros((0, max(1, self._length)), np.float32)
 

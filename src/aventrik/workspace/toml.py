@@ -125,13 +125,16 @@ def _shown(value: Any) -> str:
 def names_at(model: type[BaseModel], location: tuple[str, ...]) -> list[str]:
     """The settings that a model knows at a location."""
     current: Any = model
+    named = False  # the next part is a name that the user gave, as in [models.house]
     for part in location:
-        if part.isdigit():
+        if part.isdigit() or named:
+            named = False
             continue
         field = getattr(current, "model_fields", {}).get(part)
         if field is None:
             return []
         current = field.annotation
+        named = getattr(current, "__origin__", None) is dict
         inner = getattr(current, "__args__", ())
         current = next((one for one in inner if hasattr(one, "model_fields")), current)
     return list(getattr(current, "model_fields", {}))

@@ -4,8 +4,14 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+from rich.text import Text
 
 from ..screen import Screen
+
+if TYPE_CHECKING:
+    from ...workspace.runs import Run
 
 HELP = "Lists runs; with a run named, labels it, notes something on it, or removes it."
 
@@ -60,35 +66,33 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if not listed:
         screen.say("no runs; 'aventrik run' makes one")
         return 0
+    served = any(each.costs.get("models", {}).get("calls") for each in listed)
     screen.table(
-        [
-            "run",
-            "configuration",
-            "test set",
-            "questions",
-            "finished",
-            "seconds",
-            "calls",
-            "tokens",
-            "money",
-            "label and note",
-        ],
+        ["run", "configuration", "test set", "questions", "finished", "seconds", *(_SPENT if served else ())],
         [
             [
                 str(each.id),
-                each.name,
+                _named(each),
                 each.testset,
                 str(len(each.questions)),
-                each.finished or "not finished",
+                each.finished[5:16] or "not finished",
                 f"{sum(each.costs.get('seconds', {}).values()):.1f}",
-                *_spent(each.costs.get("models", {})),
-                " – ".join(t for t in (each.label, each.note) if t),
+                *(_spent(each.costs.get("models", {})) if served else ()),
             ]
             for each in listed
         ],
         right=(0, 3, 5, 6, 7, 8),
     )
     return 0
+
+
+_SPENT = ("calls", "tokens", "money")
+
+
+def _named(run: Run) -> Text:
+    """The configuration's name, and below it the run's label and note."""
+    told = " – ".join(text for text in (run.label, run.note) if text)
+    return Text(run.name).append(f"\n{told}", style="dim") if told else Text(run.name)
 
 
 def _spent(models: dict[str, float]) -> list[str]:

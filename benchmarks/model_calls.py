@@ -41,8 +41,8 @@ def main() -> None:
             model = HttpLanguageModel(
                 Connection("bench", address, "standin", concurrency=IN_FLIGHT), calls=KeptCalls(store)
             )
-            for part in range(4):
-                size = count // 4
+            for part in range(3):
+                size = count
                 tasks = [
                     Task("relevance", {"question": f"How long is lock {part}-{n}?", "passage": "It is long. " * 40})
                     for n in range(size)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import json
 import re
+from functools import cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -143,8 +144,9 @@ class Unfit(ValueError):
     """A reply that does not hold the record that was asked for; the message is told to the model once."""
 
 
+@cache
 def schema(task: str) -> dict[str, Any]:
-    """The JSON schema of a task's reply, without titles and defaults that only cost tokens."""
+    """The JSON schema of a task's reply, without titles and defaults that only cost tokens. Not to be changed."""
 
     def slim(value: Any) -> Any:
         if isinstance(value, dict):

@@ -19,6 +19,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--testset", metavar="NAME", default="draft", help="the file in testsets/ (default draft)")
     parser.add_argument("--seed", type=int, help="for the choice of passages (default: aventrik.toml)")
     parser.add_argument("--writer", metavar="MODEL", default="", help="the model that writes (default: aventrik.toml)")
+    parser.add_argument("--fresh", action="store_true", help="ask the model anew, whatever the call store has")
     parser.add_argument("--add", action="store_true", help="add to the test set if it exists")
     parser.add_argument("--replace", action="store_true", help="write it anew if it exists")
     parser.add_argument("--show", metavar="N", type=int, default=6, help="questions to print (default 6)")
@@ -47,7 +48,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.writer and options.writer not in known:
         raise BadInput(f"--writer: no such language model '{options.writer}'{nearest(options.writer, known)}")
     with screen.progress() as meter:
-        models = Models(workspace, progress=meter)
+        models = Models(workspace, options.fresh, meter)
         made = draft(
             corpus.names(),
             corpus.document,

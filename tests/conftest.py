@@ -115,7 +115,9 @@ def workspace(tmp_path: Path, gathered: Path) -> Program:
     shutil.copytree(gathered, folder)
     with sqlite3.connect(folder / ".aventrik" / "store.db") as db:
         for name in TEXTS:
-            db.execute("UPDATE documents SET source = ? WHERE name = ?", (os.fsencode(folder / "docs" / name), name))
+            path = os.fsencode(folder / "docs" / name)
+            db.execute("UPDATE documents SET file = ? WHERE name = ?", (path, name))
+            db.execute("UPDATE files SET path = ? WHERE name = ?", (path, name))
     return Program(folder)
 
 

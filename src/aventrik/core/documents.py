@@ -42,8 +42,8 @@ class Document:
 
     @cached_property
     def key(self) -> str:
-        """Content key of text, parts and metadata: equal documents have equal keys."""
-        body = json.dumps([self.text, self.title, self.meta, pack_parts(self.parts)], sort_keys=True)
+        """Content key of text, title and parts: what chunks and indexes hang on. Metadata is no part of it."""
+        body = json.dumps([self.text, self.title, pack_parts(self.parts)])
         return hashlib.sha256(body.encode("utf-8", "surrogatepass")).hexdigest()
 
     @cached_property

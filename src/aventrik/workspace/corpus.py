@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import os
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
 from fnmatch import fnmatch
 from pathlib import Path
+from typing import Any
 
-from ..core.documents import Document, pack_parts, unpack_parts
-from ..core.errors import BadInput, Unreadable
+from ..core.documents import Document, unpack_parts
+from ..core.errors import BadInput
 from ..core.keys import content_key
-from ..core.reading import known_suffix, read
-from .store import Store, packed, unpacked
+from ..core.reading import Reading, known_suffix
+from .readers import ReadOne, Wanted, read_many
+from .store import Store, unpacked
 
 _KEPT = 64  # documents held in memory at a time
 LARGEST_MEGABYTES = 100
@@ -67,11 +68,12 @@ class Corpus:
         """The document of that name; raises KeyError."""
         held = self._held.get(name)
         if held is None:
-            found = self.store.rows("SELECT text, parts, title, meta FROM documents WHERE name = ?", (name,))
+            found = self.store.rows("SELECT text, parts, title, meta, sidecar FROM documents WHERE name = ?", (name,))
             if not found:
                 raise KeyError(name)
-            text, parts, title, meta = found[0]
-            held = Document(name, unpacked(text), unpack_parts(unpacked(parts)), title, json.loads(meta))
+            text, parts, title, meta, sidecar = found[0]
+            every = {**json.loads(meta), **json.loads(sidecar)}
+            held = Document(name, unpacked(text), unpack_parts(unpacked(parts)), title, every)
             self._held[name] = held
             if len(self._held) > _KEPT:
                 self._held.popitem(last=False)
@@ -84,29 +86,6 @@ class Corpus:
         row = self.store.rows("SELECT count(*), coalesce(sum(chars), 0) FROM documents")[0]
         return int(row[0]), int(row[1])
 
-    def _put(self, document: Document, source: str, status: os.stat_result, file_key: str) -> None:
-        self._held.pop(document.name, None)
-        self.store.execute(
-            """INSERT INTO documents (name, source, size, mtime, file_key, key, title, meta, chars, text, parts)
-            VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
-            ON CONFLICT(name) DO UPDATE SET source = excluded.source, size = excluded.size, mtime = excluded.mtime,
-            file_key = excluded.file_key, key = excluded.key, title = excluded.title, meta = excluded.meta,
-            chars = excluded.chars, text = excluded.text, parts = excluded.parts""",
-            (
-                document.name,
-                os.fsencode(source),
-                status.st_size,
-                status.st_mtime_ns,
-                file_key,
-                document.key,
-                document.title,
-                json.dumps(document.meta, ensure_ascii=False, sort_keys=True),
-                len(document.text),
-                packed(document.text),
-                packed(pack_parts(document.parts)),
-            ),
-        )
-
     def gather(
         self,
         paths: Sequence[Path],
@@ -115,83 +94,152 @@ class Corpus:
         largest: int = LARGEST_MEGABYTES,
         include: Sequence[str] = (),
         exclude: Sequence[str] = (),
+        reading: Reading | None = None,
+        workers: int = 0,
+        seconds: int = 120,
+        megabytes: int = 4000,
         progress: Callable[[int, int], None] = lambda done, total: None,
     ) -> Gathered:
         """Reads files and folders into the corpus: adds, updates what changed, and tells what vanished.
 
-        A document's name is its path below the gathered folder (or its file name), behind `prefix`. Each file is
-        kept as soon as it is read, so an interrupted gathering goes on where it stopped. With `prune`, documents
-        of a gathered folder whose file is gone are removed. `include` and `exclude` are shell patterns for the names of
-        files in folders (their path, or its last part). Raises `BadInput` for a path that is missing.
+        A document's name is its path below the gathered folder (or its file name), behind `prefix`; a record's is
+        its file's, # and its id. Files are kept as soon as they are read, so an interrupted gathering goes on where
+        it stopped. With `prune`, documents of a gathered folder whose file is gone are removed. `include` and
+        `exclude` are shell patterns for the names of files in folders (their path, or its last part). Raises
+        `BadInput` for a path that is missing.
         """
         made = Gathered()
+        reading = reading or Reading()
+        how = content_key(asdict(reading))
         files = list(_files(paths, prefix, include, exclude, made))
         before = {
-            row[0]: (os.fsdecode(row[1]), *row[2:])
-            for row in self.store.rows("SELECT name, source, size, mtime, file_key FROM documents")
+            os.fsdecode(row[0]): row[1:]
+            for row in self.store.rows("SELECT path, name, size, mtime, key, reading FROM files")
         }
+        taken = {name: path for path, (name, *_) in before.items() if Path(path).is_file()}
         met: set[str] = set()
-        for done, (name, path) in enumerate(files):
+        wanted: list[Wanted] = []
+        for name, path in files:
+            self._look_at(name, path, largest, how, before, taken, met, wanted, made)
+        done = len(files) - len(wanted)
+        progress(done, len(files))
+        for one in read_many(wanted, reading, workers, seconds, megabytes):
+            self._take(one, how, before, made)
+            done += 1
             progress(done, len(files))
-            source = str(path.resolve())
-            if name in met:
-                made.failed.append(
-                    (str(path), f"another gathered file is named {name} too; gather it with --as PREFIX")
-                )
-                continue
-            old = before.get(name)
-            if old is not None and old[0] != source and Path(old[0]).is_file():
-                made.failed.append((str(path), f"{name} was gathered from {old[0]}; gather this with --as PREFIX"))
-                continue
-            met.add(name)
-            self._one(name, path, source, old, largest, made)
-        progress(len(files), len(files))
-        self._vanished(paths, prune, met, before, made)
+        self._vanished(paths, prune, before, made)
         return made
 
-    def _one(self, name: str, path: Path, source: str, old: tuple | None, largest: int, made: Gathered) -> None:
+    def _look_at(
+        self,
+        name: str,
+        path: Path,
+        largest: int,
+        how: str,
+        before: dict[str, tuple],
+        taken: dict[str, str],
+        met: set[str],
+        wanted: list[Wanted],
+        made: Gathered,
+    ) -> None:
+        """Decides of one file whether it has to be read."""
+        source = str(path.absolute())
+        if name in met:
+            made.failed.append((str(path), f"another gathered file is named {name} too; gather it with --as PREFIX"))
+            return
+        if taken.get(name, source) != source:
+            made.failed.append((str(path), f"{name} was gathered from {taken[name]}; gather this with --as PREFIX"))
+            return
+        met.add(name)
         try:
             status = path.stat()
-            if old is not None and (status.st_size, status.st_mtime_ns) == (old[1], old[2]):
-                made.unchanged.append(name)
-                return
-            if status.st_size > largest * 1_000_000:
-                raise Unreadable(
-                    f"{status.st_size / 1e6:,.0f} MB is over the limit of {largest} MB (--largest N raises it)"
-                )
-            data = path.read_bytes()
-            file_key = hashlib.sha256(data).hexdigest()
-            if old is not None and file_key == old[3]:
-                self.store.execute("UPDATE documents SET mtime = ? WHERE name = ?", (status.st_mtime_ns, name))
-                made.unchanged.append(name)
-                return
-            document = read(name, data)
-        except Unreadable as error:
-            made.failed.append((str(path), str(error)))
-            return
-        except RecursionError:
-            made.failed.append((str(path), "it is nested too deeply"))
-            return
         except OSError as error:
             made.failed.append((str(path), f"can't be read ({error.strerror})"))
             return
-        with self.store.transaction():
-            self._put(document, source, status, file_key)
-        (made.added if old is None else made.updated).append(name)
+        old = before.get(source)
+        if old is not None and old[0] == name and (status.st_size, status.st_mtime_ns, how) == (old[1], old[2], old[4]):
+            made.unchanged.append(name)
+            return
+        if status.st_size > largest * 1_000_000:
+            size = f"{status.st_size / 1e6:,.0f} MB is over the limit of {largest} MB (--largest N raises it)"
+            made.failed.append((str(path), size))
+            return
+        known = old[3] if old is not None and (old[0], old[4]) == (name, how) else ""
+        wanted.append(Wanted(name, source, status.st_size, known))
 
-    def _vanished(
-        self, paths: Sequence[Path], prune: bool, met: set[str], before: dict[str, tuple], made: Gathered
-    ) -> None:
-        roots = [path.resolve() for path in paths if path.is_dir()]
-        for name, (source, *_) in before.items():
+    def _take(self, one: ReadOne, how: str, before: dict[str, tuple], made: Gathered) -> None:
+        """Keeps what came of a file: its documents take the place of those that it gave before."""
+        name, path = one.wanted.name, os.fsencode(one.wanted.path)
+        made.failed.extend(one.failed)
+        if one.failure:
+            made.failed.append((one.wanted.path, one.failure))
+            return
+        with self.store.transaction():
+            self.store.execute(
+                "INSERT OR REPLACE INTO files (path, name, size, mtime, key, reading) VALUES (?, ?, ?, ?, ?, ?)",
+                (path, name, one.size, one.mtime, one.key, how),
+            )
+            if one.same:
+                made.unchanged.append(name)
+                return
+            old = dict(self.store.rows("SELECT name, key FROM documents WHERE file = ?", (path,)))
+            fresh = {row[0] for row in one.rows}
+            for gone in old.keys() - fresh:
+                self._forget(gone)
+            for row in one.rows:
+                self._held.pop(row[0], None)
+                self.store.execute(
+                    """INSERT INTO documents (name, key, title, meta, chars, text, parts, report, file)
+                    VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+                    ON CONFLICT(name) DO UPDATE SET key = excluded.key, title = excluded.title, meta = excluded.meta,
+                    chars = excluded.chars, text = excluded.text, parts = excluded.parts, report = excluded.report,
+                    file = excluded.file""",
+                    (*row, path),
+                )
+                into = made.added if row[0] not in old else made.unchanged if old[row[0]] == row[1] else made.updated
+                into.append(row[0])
+            made.removed.extend(sorted(old.keys() - fresh))
+
+    def _forget(self, name: str) -> None:
+        self._held.pop(name, None)
+        self.store.execute("DELETE FROM documents WHERE name = ?", (name,))
+
+    def _vanished(self, paths: Sequence[Path], prune: bool, before: dict[str, tuple], made: Gathered) -> None:
+        roots = [path.absolute() for path in paths if path.is_dir()]
+        for source in sorted(before):
             where = Path(source)
-            if name in met or where.is_file() or not any(root in where.parents for root in roots):
+            if where.is_file() or not any(root in where.parents for root in roots):
                 continue
-            made.vanished.append(name)
+            path = os.fsencode(source)
+            names = [row[0] for row in self.store.rows("SELECT name FROM documents WHERE file = ?", (path,))]
+            made.vanished.extend(names)
             if prune:
-                self._held.pop(name, None)
-                self.store.execute("DELETE FROM documents WHERE name = ?", (name,))
-                made.removed.append(name)
+                with self.store.transaction():
+                    for name in names:
+                        self._forget(name)
+                    self.store.execute("DELETE FROM files WHERE path = ?", (path,))
+                made.removed.extend(names)
+
+    def add_metadata(self, rows: Mapping[str, Mapping[str, Any]]) -> list[str]:
+        """Sets metadata from beside the documents, by document name; returns names that the corpus does not have."""
+        known = set(self.names(left_out=True))
+        with self.store.transaction():
+            for name, meta in rows.items():
+                if name in known:
+                    self._held.pop(name, None)
+                    body = json.dumps(dict(meta), ensure_ascii=False, sort_keys=True)
+                    self.store.execute("UPDATE documents SET sidecar = ? WHERE name = ?", (body, name))
+        return [name for name in rows if name not in known]
+
+    def reports(self) -> list[dict[str, Any]]:
+        """The reading report of every document, in order of name."""
+        rows = self.store.rows("SELECT name, title, report, left_out FROM documents ORDER BY name")
+        return [{"document": row[0], "title": row[1], **json.loads(row[2]), "left_out": row[3]} for row in rows]
+
+    def meta(self) -> dict[str, dict[str, Any]]:
+        """The metadata of every document by name."""
+        rows = self.store.rows("SELECT name, meta, sidecar FROM documents ORDER BY name")
+        return {name: {**json.loads(meta), **json.loads(sidecar)} for name, meta, sidecar in rows}
 
 
 def _files(

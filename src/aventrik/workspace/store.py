@@ -19,11 +19,16 @@ from ..core.errors import BadInput, Unavailable
 FORMAT = 1
 
 _SCHEMA = """
-CREATE TABLE IF NOT EXISTS documents (
-    name TEXT PRIMARY KEY, source BLOB NOT NULL, size INTEGER NOT NULL, mtime INTEGER NOT NULL,
-    file_key TEXT NOT NULL, key TEXT NOT NULL, title TEXT NOT NULL, meta TEXT NOT NULL,
-    chars INTEGER NOT NULL, text BLOB NOT NULL, parts BLOB NOT NULL, left_out TEXT NOT NULL DEFAULT ''
+CREATE TABLE IF NOT EXISTS files (
+    path BLOB PRIMARY KEY, name TEXT NOT NULL, size INTEGER NOT NULL, mtime INTEGER NOT NULL, key TEXT NOT NULL,
+    reading TEXT NOT NULL
 );
+CREATE TABLE IF NOT EXISTS documents (
+    name TEXT PRIMARY KEY, file BLOB NOT NULL, key TEXT NOT NULL, title TEXT NOT NULL, meta TEXT NOT NULL,
+    chars INTEGER NOT NULL, text BLOB NOT NULL, parts BLOB NOT NULL, report TEXT NOT NULL,
+    sidecar TEXT NOT NULL DEFAULT '{}', left_out TEXT NOT NULL DEFAULT ''
+);
+CREATE INDEX IF NOT EXISTS documents_by_file ON documents (file);
 CREATE TABLE IF NOT EXISTS results (
     key TEXT PRIMARY KEY, stage TEXT NOT NULL, value BLOB NOT NULL, seconds REAL NOT NULL,
     failed INTEGER NOT NULL DEFAULT 0

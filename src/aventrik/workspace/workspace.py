@@ -10,6 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..core.embedding import MODELS as BUILT_IN
 from ..core.errors import BadInput
+from ..core.reading import Reading
+from ..core.reading.records import Mapped
 from .configuration import Configuration, load_configurations
 from .corpus import Corpus
 from .store import Store, told
@@ -26,6 +28,24 @@ class Limits(_Table):
     """What the program may take."""
 
     file_megabytes: int = Field(100, ge=1)
+
+
+class ReadingSettings(_Table):
+    """How files are read."""
+
+    pdf: Literal["layout", "stream"] = "layout"
+    rows: Literal["auto", "records", "table"] = "auto"
+    text: tuple[str, ...] = Field((), strict=False)
+    title: str = ""
+    id: str = ""
+    seconds: int = Field(120, ge=1)
+    megabytes: int = Field(4000, ge=500)
+    workers: int = Field(0, ge=0, le=64)
+
+    @property
+    def reading(self) -> Reading:
+        """The part that decides what comes out."""
+        return Reading(self.pdf, Mapped(self.text, self.title, self.id, self.rows))
 
 
 class Model(_Table):
@@ -83,6 +103,7 @@ class Settings(_Table):
     cover: float = Field(0.9, gt=0, le=1)
     cut_offs: tuple[int, ...] = Field((1, 3, 5, 10), strict=False, min_length=1)
     limits: Limits = Limits()
+    reading: ReadingSettings = ReadingSettings()
     roles: Roles = Roles()
     models: dict[str, Model] = Field(default_factory=dict)
 
@@ -181,6 +202,16 @@ cut_offs = [1, 3, 5, 10]     # the k of hit@k and the other measures at a cut-of
 
 [limits]
 file_megabytes = 100         # larger files are not gathered
+
+# How files are read.
+[reading]
+pdf  = "layout"              # layout (by the place of words on the page), stream (the file's own order)
+rows = "auto"                # of a CSV: records (a row is a document), table, auto (records where rows hold text)
+# text = ["body"]            # which fields of records are their text, title and id; found by name when not given
+# title = "title"
+# id = "id"
+seconds   = 120              # longest time for one file
+megabytes = 4000             # most memory for one file
 
 # Which language model does what. "offline" is built in; others are described below.
 [roles]

@@ -30,6 +30,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...workspace.workspace import Workspace
 
     workspace = Workspace.around(Path(options.workspace))
+    how = workspace.settings.reading
     with screen.progress() as meter:
         made = workspace.corpus.gather(
             options.paths,
@@ -38,6 +39,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             largest=options.largest or workspace.settings.limits.file_megabytes,
             include=options.include,
             exclude=options.exclude,
+            reading=how.reading,
+            workers=how.workers,
+            seconds=how.seconds,
+            megabytes=how.megabytes,
             progress=lambda done, total: meter("reading", done, total),
         )
     count, chars = workspace.corpus.figures()

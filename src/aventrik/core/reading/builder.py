@@ -24,6 +24,11 @@ class TextBuilder:
         self._length = 0
         self._parts: list[Part] = []
 
+    @property
+    def next_start(self) -> int:
+        """Where the next block will begin."""
+        return self._length + 2 if self._length else 0
+
     def _write(self, text: str) -> tuple[int, int]:
         start = self._length
         self._pieces.append(text)
@@ -108,10 +113,18 @@ class TextBuilder:
         old = self._parts[owner]
         self._parts[owner] = Part(old.kind, old.start, self._length, old.parent, old.level, old.label)
 
-    def finish(self, name: str, title: str = "", meta: dict[str, Any] | None = None) -> Document:
-        """The document; its title is the given one or else its first heading."""
+    def finish(
+        self, name: str, title: str = "", meta: dict[str, Any] | None = None, pages: Sequence[int] = ()
+    ) -> Document:
+        """The document; its title is the given one or else its first heading.
+
+        `pages` says where each page begins; -1 for one after the last text.
+        """
         text = "".join(self._pieces)
-        parts = tuple(self._parts)
+        starts = [len(text) if start < 0 else min(start, len(text)) for start in pages]
+        ends = [*starts[1:], len(text)]
+        numbered = [Part("page", *pair, label=str(n)) for n, pair in enumerate(zip(starts, ends), 1)]
+        parts = (*self._parts, *numbered)
         if not title:
             first = next((p for p in parts if p.kind == "heading"), None)
             title = text[first.start : first.end] if first else ""

@@ -44,6 +44,13 @@ def read_html(name: str, data: bytes) -> Document:
     return builder.finish(name, title=title, meta=meta)
 
 
+def write_html(builder: TextBuilder, text: str) -> None:
+    """Writes a page's main content into a builder."""
+    tree = _parse(text)
+    if tree is not None:
+        _Walk(builder).children(_content(tree))
+
+
 def fold_markup(markup: str) -> str:
     """The text of a fragment of HTML on one line, for HTML inside other formats."""
     tree = _parse(f"<div>{markup}</div>")

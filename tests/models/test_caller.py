@@ -198,17 +198,18 @@ def test_equal_tasks_are_asked_once_and_kept_ones_never_again() -> None:
 
 
 def test_a_server_that_takes_no_schema_is_asked_in_words() -> None:
-    seen: list[bool] = []
+    seen: list[str] = []
 
     def handle(request: httpx.Request) -> httpx.Response:
-        body = json.loads(request.content)
-        seen.append("response_format" in body)
-        return httpx.Response(400, text="unknown field response_format") if seen[-1] else chat('{"stated": [true]}')
+        form = json.loads(request.content).get("response_format", {}).get("type", "none")
+        seen.append(form)
+        refused = {"json_schema": httpx.Response(500, text="response_format: no"), "json_object": httpx.Response(400)}
+        return refused.get(form) or chat('{"stated": [true]}')
 
     model = language(handle)
     assert model.perform([STATED])[0].value == {"stated": [True]}
     model.perform([Task("stated", {"facts": ["x"], "answer": "y"})])
-    assert seen == [True, False, False]
+    assert seen == ["json_schema", "json_object", "none", "none"]
 
 
 def test_material_over_the_context_is_cut_at_a_sentence_and_that_is_said() -> None:

@@ -100,6 +100,9 @@ class Caller:
                         self._breaker.success()
                         return Posted(reply, attempt, time.monotonic() - began)
                     reason = f"answered {response.status_code}: {self._reason(response)}"
+                    if "response_format" in response.text:  # a form of reply that the server does not know
+                        self._breaker.success()
+                        raise Refused(400, reason)
                     wait = max(wait, _retry_after(response.headers.get("Retry-After", "")))
                     down = False
                 except httpx.HTTPError as error:

@@ -45,7 +45,7 @@ class HttpLanguageModel:
         self._transport = transport
         self._caller: Caller | None = None
         self._prompts: dict[str, Prompt] = {}
-        self._with_schema = True
+        self._forms = ["schema", "object"]  # how a JSON reply is asked for, until the server refuses it
 
     def prompt(self, task: str) -> Prompt:
         """The wording of a task, read once."""
@@ -120,15 +120,15 @@ class HttpLanguageModel:
             "max_tokens": self.connection.reply_tokens,
         }
         tokens = _size(chat) + self.connection.reply_tokens // 4
-        if self._with_schema:
-            form = {"name": task.name, "schema": schema(task.name)}
+        while self._forms:
+            form = self._forms[0]
             try:
-                asked = {**body, "response_format": {"type": "json_schema", "json_schema": form}}
-                return await caller.post(PATH, asked, tokens)
+                return await caller.post(PATH, {**body, "response_format": _form(form, task.name)}, tokens)
             except Refused as error:
                 if error.status not in (400, 422):
                     raise
-                self._with_schema = False  # the server does not take a schema; the prompt holds it too
+                if form in self._forms:  # another request may have found out in the meantime
+                    self._forms.remove(form)
         return await caller.post(PATH, body, tokens)
 
     def _connected(self) -> Caller:
@@ -163,7 +163,7 @@ class HttpLanguageModel:
             used = _usage(posted.body, [])
             try:
                 understood(task, text)
-                fits = "schema" if self._with_schema else "asked in words"
+                fits = self._forms[0] if self._forms else "asked in words"
             except Unfit as error:
                 fits = f"no ({error})"
             return {
@@ -174,6 +174,13 @@ class HttpLanguageModel:
             }
 
         return run(ask())
+
+
+def _form(form: str, task: str) -> dict[str, Any]:
+    """The `response_format` that holds the reply to a schema: in the newer form, or the older one."""
+    if form == "schema":
+        return {"type": "json_schema", "json_schema": {"name": task, "schema": schema(task)}}
+    return {"type": "json_object", "schema": schema(task)}
 
 
 def _again(text: str, failure: str) -> list[dict[str, str]]:

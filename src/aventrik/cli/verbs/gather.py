@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..screen import Screen, shortened
+
+if TYPE_CHECKING:
+    from ...workspace.workspace import Workspace
 
 HELP = (
     "Reads files and folders into the corpus. Run again it adds what is new, updates what changed and keeps the "
@@ -15,12 +19,20 @@ HELP = (
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("paths", metavar="PATH", nargs="+", type=Path, help="files and folders")
+    parser.add_argument("paths", metavar="PATH", nargs="*", type=Path, help="files and folders")
     parser.add_argument("--as", dest="prefix", metavar="PREFIX", default="", help="put before the documents' names")
     parser.add_argument("--include", metavar="PATTERN", action="append", default=[], help="only files like '*.html'")
     parser.add_argument("--exclude", metavar="PATTERN", action="append", default=[], help="no files like 'draft/*'")
     parser.add_argument("--prune", action="store_true", help="remove documents whose file is gone")
     parser.add_argument("--largest", metavar="MB", type=int, help="the largest file taken (default: aventrik.toml)")
+    parser.add_argument(
+        "--metadata", metavar="CSV", type=Path, help="a CSV beside the documents: a column 'document', others"
+    )
+    look = parser.add_argument_group("looking at what was read (nothing is gathered)")
+    look.add_argument("--report", action="store_true", help="the reading report, a line a document")
+    look.add_argument("--show", metavar="DOCUMENT", help="a document as it was read, its parts marked")
+    look.add_argument("--try-readers", metavar="FILE", type=Path, help="both ways of reading a PDF, side by side")
+    look.add_argument("--page", metavar="N", type=int, help="one page of it (of --try-readers the first)")
     parser.add_argument("--strict", action="store_true", help="exit with 2 if any file could not be read")
 
 
@@ -28,8 +40,20 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Gathers and says what became of each file."""
     from ...core.errors import BadInput
     from ...workspace.workspace import Workspace
+    from ..reading_views import show_document, show_report, try_readers
 
+    if options.try_readers:
+        screen.result(try_readers(options.try_readers, options.page or 1, screen))
+        return 0
     workspace = Workspace.around(Path(options.workspace))
+    if options.show:
+        screen.result(show_document(workspace, options.show, options.page, screen))
+        return 0
+    if options.report:
+        screen.result(show_report(workspace, screen))
+        return 0
+    if not options.paths and not options.metadata:
+        raise BadInput("nothing to gather: name files or folders")
     how = workspace.settings.reading
     with screen.progress() as meter:
         made = workspace.corpus.gather(
@@ -45,6 +69,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             megabytes=how.megabytes,
             progress=lambda done, total: meter("reading", done, total),
         )
+    if options.metadata:
+        _metadata(workspace, options.metadata, screen)
+        if not options.paths:
+            return 0
     count, chars = workspace.corpus.figures()
     screen.result(
         {
@@ -79,6 +107,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             screen.say(shortened(f"  {file}: {reason}", width * 2))
         if len(made.failed) > 50:
             screen.say(f"  … and {len(made.failed) - 50:,} more (--json lists all)")
+    _warnings(workspace, screen)
     gone = [name for name in made.vanished if name not in made.removed]
     if gone:
         screen.warn(
@@ -89,3 +118,40 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             raise BadInput("no file could be read")
         raise BadInput(f"nothing to read in {', '.join(map(str, options.paths))}")
     return 2 if options.strict and made.failed else 0
+
+
+def _warnings(workspace: Workspace, screen: Screen) -> None:
+    """Documents that were read badly, worst first."""
+    bad = [each for each in workspace.corpus.reports() if each["warnings"] and not each["left_out"]]
+    if bad:
+        screen.say(f"read with warnings: {len(bad):,} (--report lists all, --show DOCUMENT shows one as it was read)")
+        for each in sorted(bad, key=lambda row: (-row["odd"], row["document"]))[:5]:
+            screen.say(shortened(f"  {each['document']}: {'; '.join(each['warnings'])}", 160))
+
+
+def _metadata(workspace: Workspace, path: Path, screen: Screen) -> None:
+    """Takes metadata from a CSV with a column 'document'."""
+    import csv
+    import io
+
+    from ...core.errors import BadInput, Unreadable
+    from ...core.reading.decoding import decode
+    from ...core.reading.records import typed
+
+    try:
+        text, _ = decode(path.read_bytes())
+    except (OSError, Unreadable) as error:
+        raise BadInput(f"{path}: can't be read ({error})") from None
+    rows = list(csv.DictReader(io.StringIO(text, newline="")))
+    if not rows or "document" not in rows[0]:
+        raise BadInput(f"{path}, line 1: there must be a column 'document'")
+    meta = {
+        row["document"]: {
+            key: typed(value) for key, value in row.items() if key and key != "document" and value not in (None, "")
+        }
+        for row in rows
+    }
+    unknown = workspace.corpus.add_metadata(meta)
+    screen.say(f"metadata of {len(meta) - len(unknown):,} documents taken from {path}")
+    if unknown:
+        screen.warn(f"{len(unknown):,} documents of {path} are not in the corpus: {', '.join(unknown[:3])} …")

@@ -46,6 +46,8 @@ def read_csv(name: str, data: bytes, mapped: Mapped) -> list[Document]:
         raise Unreadable(f"it is no sound CSV ({error})") from None
     if not rows:
         raise Unreadable("it holds no row")
+    if len(rows) == 1:
+        raise Unreadable("it holds a header and no record")
     header = [folded(cell) or f"column {n}" for n, cell in enumerate(rows[0], 1)]
     ragged = sum(len(row) != len(header) for row in rows[1:])
     meta: dict[str, Any] = {"format": "csv", "encoding": encoding}

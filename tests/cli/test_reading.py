@@ -1,0 +1,95 @@
+"""Gathering many formats through the program: limits, changes, and looking at what was read."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+from aventrik.core.reading import Reading
+from aventrik.workspace.readers import Wanted, read_many
+
+from ..conftest import Program
+
+
+def write(folder: Path, name: str, text: str) -> Path:
+    path = folder / name
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(text, encoding="utf-8")
+    return path
+
+
+def test_records_come_and_go_with_their_file(program: Program) -> None:
+    program("new", ".")
+    rows = [{"id": n, "title": f"Notice {n}", "body": f"The text of notice {n}."} for n in range(1, 4)]
+    path = write(program.folder / "in", "n.jsonl", "\n".join(map(json.dumps, rows)))
+    assert program.json("gather", "in")["added"] == ["n.jsonl#1", "n.jsonl#2", "n.jsonl#3"]
+    rows[0]["body"] = "Changed."
+    path.write_text("\n".join(map(json.dumps, [*rows[:2], {"id": 9, "body": "New."}])))
+    found = program.json("gather", "in")
+    assert (found["updated"], found["added"], found["removed"]) == (["n.jsonl#1"], ["n.jsonl#9"], ["n.jsonl#3"])
+    assert found["documents"] == 3
+
+
+def test_a_changed_setting_reads_the_file_anew(program: Program) -> None:
+    program("new", ".")
+    write(program.folder / "in", "f.csv", "Lock,Beam\nHexley,4.3\nPellbeck,2.1\n")
+    assert program.json("gather", "in")["documents"] == 1
+    write(program.folder, "aventrik.toml", '[reading]\nrows = "records"\n')
+    assert program.json("gather", "in")["documents"] == 2
+
+
+def test_circles_of_links_and_hidden_files_are_no_trouble(program: Program) -> None:
+    program("new", ".")
+    folder = program.folder / "in"
+    write(folder, "a.md", "# A\n\nText.")
+    write(folder, ".git/b.md", "# B\n\nText.")
+    os.symlink(folder, folder / "loop")
+    os.symlink(folder / "self.md", folder / "self.md")
+    found = program.json("gather", "in")
+    assert found["added"] == ["a.md"]
+    assert [Path(row["file"]).name for row in found["failed"]] == ["self.md"]
+
+
+def test_a_file_that_hangs_or_eats_memory_is_left_behind(tmp_path: Path) -> None:
+    """A named pipe that nobody writes to hangs its reader; the files beside it are read all the same."""
+    os.mkfifo(tmp_path / "pipe.txt")
+    for n in range(3):
+        write(tmp_path, f"f{n}.txt", f"Text number {n}.")
+    names = ["f0.txt", "pipe.txt", "f1.txt", "f2.txt"]
+    wanted = [Wanted(name, str(tmp_path / name), 20) for name in names]
+    found = {one.wanted.name: one for one in read_many(wanted, Reading(), workers=2, seconds=1)}
+    assert "took over 1 s" in found["pipe.txt"].failure
+    assert all(len(found[f"f{n}.txt"].rows) == 1 for n in range(3))
+
+
+def test_documents_are_shown_as_they_were_read(workspace: Program) -> None:
+    shown = workspace("gather", "--show", "locks.md").stdout
+    assert "heading 1 │ Locks" in shown
+    assert "row │ Lock: Hexley Bottom; Length in metres: 21.3" in shown
+    assert "did you mean" in workspace.fails("gather", "--show", "lock.md")
+    assert "has no page 3" in workspace.fails("gather", "--show", "locks.md", "--page", "3")
+    reports = workspace.json("gather", "--report")
+    assert {row["document"]: row["tables"] for row in reports}["locks.md"] == 1
+
+
+def test_metadata_comes_from_a_csv_beside_the_documents(workspace: Program) -> None:
+    write(workspace.folder, "meta.csv", "document,area,year\nlocks.md,Main Line,2031\ngone.md,x,1\n")
+    done = workspace("gather", "--metadata", "meta.csv")
+    assert "metadata of 1 documents" in done.stdout
+    assert "gone.md" in done.stderr
+    assert workspace.json("gather", "--show", "locks.md")["meta"]["year"] == 2031
+    write(workspace.folder, "bad.csv", "name,area\nlocks.md,x\n")
+    assert "a column 'document'" in workspace.fails("gather", "--metadata", "bad.csv")
+
+
+def test_two_ways_of_reading_a_pdf_side_by_side(program: Program) -> None:
+    from reportlab.pdfgen.canvas import Canvas
+
+    canvas = Canvas(str(program.folder / "a.pdf"))
+    canvas.drawString(60, 600, "The keeper opens the gate at eight in the morning.")
+    canvas.save()
+    found = program.json("gather", "--try-readers", "a.pdf")
+    assert found["texts"]["layout"] == found["texts"]["stream"] != ""
+    assert found["same"] == 1.0
+    assert "has no page 9" in program.fails("gather", "--try-readers", "a.pdf", "--page", "9")

@@ -17,6 +17,7 @@ VERBS = {
     "new": "start a workspace",
     "models": "list the models of aventrik.toml and test their connections",
     "gather": "read files and folders into the corpus",
+    "vet": "find documents unfit for use; leave out, take back, export",
     "cut": "show how a configuration would chunk the corpus",
     "draft": "write a test set from the corpus",
     "run": "apply configurations to a test set",

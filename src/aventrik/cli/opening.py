@@ -12,10 +12,10 @@ from ..workspace.workspace import Workspace
 from .screen import Screen, shortened
 
 
-def open_corpus(options: argparse.Namespace) -> Workspace:
-    """The workspace, which must hold documents."""
+def open_corpus(options: argparse.Namespace, left_out: bool = False) -> Workspace:
+    """The workspace, which must hold documents; ones that were left out count only when that is said."""
     workspace = Workspace.around(Path(options.workspace))
-    if not workspace.corpus.names():
+    if not workspace.corpus.names(left_out):
         raise BadInput(f"{workspace.folder}: no documents yet; 'aventrik gather PATH' reads them in")
     return workspace
 

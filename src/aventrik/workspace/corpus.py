@@ -220,6 +220,26 @@ class Corpus:
                     self.store.execute("DELETE FROM files WHERE path = ?", (path,))
                 made.removed.extend(names)
 
+    def leave_out(self, names: Sequence[str], reason: str) -> int:
+        """Keeps documents out of every index, with the reason; nothing is deleted. Returns how many were not out yet."""
+        with self.store.transaction():
+            return sum(
+                self.store.execute(
+                    "UPDATE documents SET left_out = ? WHERE name = ? AND left_out = ''", (reason, name)
+                ).rowcount
+                for name in names
+            )
+
+    def take_back(self, names: Sequence[str]) -> int:
+        """Lets documents back in; returns how many were out."""
+        with self.store.transaction():
+            return sum(
+                self.store.execute(
+                    "UPDATE documents SET left_out = '' WHERE name = ? AND left_out <> ''", (name,)
+                ).rowcount
+                for name in names
+            )
+
     def add_metadata(self, rows: Mapping[str, Mapping[str, Any]]) -> list[str]:
         """Sets metadata from beside the documents, by document name; returns names that the corpus does not have."""
         known = set(self.names(left_out=True))

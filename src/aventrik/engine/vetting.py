@@ -1,0 +1,51 @@
+"""Findings on a corpus, kept by content key, and the table of decisions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from ..core.keys import content_key
+from ..core.vetting import Finding, vet
+from ..workspace.workspace import Workspace
+
+_VERSION = 1
+
+
+def findings(workspace: Workspace, progress: Callable[[str, int, int], None] | None = None) -> list[Finding]:
+    """All findings on all documents, those that were left out too; computed once for a state of the corpus."""
+    corpus, store = workspace.corpus, workspace.store
+    rows = store.rows("SELECT name, key, meta, sidecar FROM documents ORDER BY name")
+    key = content_key("findings", _VERSION, [list(row) for row in rows])
+    try:
+        return [_finding(row) for row in store.result(key)]
+    except KeyError:
+        found = vet([corpus.document(row[0]) for row in rows], progress)
+        store.keep([(key, "findings", [asdict(each) for each in found], 0.0)])
+        return found
+
+
+def _finding(row: dict[str, Any]) -> Finding:
+    return Finding(**{**row, "spans": tuple((span[0], span[1]) for span in row["spans"])})
+
+
+def decisions(workspace: Workspace, found: Sequence[Finding]) -> list[dict[str, Any]]:
+    """A line a document: whether it takes part and why not, its findings, and its reading figures."""
+    by_document: dict[str, list[Finding]] = {}
+    for each in found:
+        by_document.setdefault(each.document, []).append(each)
+    return [
+        {
+            "document": report["document"],
+            "title": report["title"],
+            "decision": "left out" if report["left_out"] else "in",
+            "reason": report["left_out"],
+            "findings": "; ".join(dict.fromkeys(each.kind for each in by_document.get(report["document"], ()))),
+            "confidence": max((each.confidence for each in by_document.get(report["document"], ())), default=0.0),
+            "messages": "; ".join(each.message for each in by_document.get(report["document"], ())),
+            **{key: report[key] for key in ("pages", "chars", "words", "tables", "headings", "odd")},
+            "warnings": "; ".join(report["warnings"]),
+        }
+        for report in workspace.corpus.reports()
+    ]

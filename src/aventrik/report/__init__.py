@@ -1,0 +1,1 @@
+"""What others are handed: tables in common formats."""

@@ -1,0 +1,59 @@
+"""Rows to a file: CSV, JSONL or Parquet, by its suffix."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from ..core.errors import BadInput
+from ..workspace.store import told
+
+FORMATS = (".csv", ".jsonl", ".parquet")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Writes rows in one step; raises `BadInput` for a suffix that is no table's.
+
+    In CSV a text that a spreadsheet would take for a formula gets an apostrophe in front.
+    """
+    suffix = path.suffix.lower()
+    if suffix not in FORMATS:
+        raise BadInput(f"{path}: the file's name must end in one of {', '.join(FORMATS)}")
+    if suffix == ".parquet":
+        data = _parquet(rows)
+    elif suffix == ".csv":
+        buffer = io.StringIO(newline="")
+        writer = csv.DictWriter(buffer, list(rows[0]) if rows else [])
+        writer.writeheader()
+        writer.writerows({key: harmless(value) for key, value in row.items()} for row in rows)
+        data = buffer.getvalue().encode("utf-8-sig")
+    else:
+        data = "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
+    with told(path):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        draft = path.with_name(f".{path.name}.part")
+        draft.write_bytes(data)
+        draft.replace(path)
+
+
+def harmless(value: Any) -> Any:
+    """A cell that no spreadsheet runs as a formula."""
+    return f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
+
+
+def _parquet(rows: Sequence[Mapping[str, Any]]) -> bytes:
+    try:
+        import pyarrow
+        from pyarrow import parquet
+    except ImportError:
+        from ..core.errors import MissingExtra
+
+        raise MissingExtra("writing Parquet", "parquet") from None
+    sink = io.BytesIO()
+    parquet.write_table(pyarrow.Table.from_pylist([dict(row) for row in rows]), sink)
+    return sink.getvalue()

@@ -12,7 +12,7 @@ from ..text import numbers, sentences
 from . import Finding
 from .minhash import jaccard, shingles, similar_pairs
 
-NEAR = 0.5
+NEAR = 0.4
 _SHOWN = 6
 
 

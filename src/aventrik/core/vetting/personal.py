@@ -58,7 +58,7 @@ def personal_data(text: str) -> Iterator[tuple[str, Range]]:
     taken: list[Range] = []
     for found in _CARD.finditer(text):
         digits = re.sub(r"\D", "", found[0])
-        if 13 <= len(digits) <= 19 and luhn(digits) and digits[0] in "3456" and len(set(digits)) > 2:
+        if 13 <= len(digits) <= 19 and luhn(digits) and digits[0] in "3456" and len(set(digits)) > 1:
             taken.append(found.span())
             yield "card number", found.span()
     for kind, pattern in _IDENTIFIERS:
@@ -77,9 +77,12 @@ def _phones(text: str) -> Iterator[Range]:
         return
     import phonenumbers
 
-    for match in phonenumbers.PhoneNumberMatcher(text, REGION, leniency=phonenumbers.Leniency.VALID):
+    for match in phonenumbers.PhoneNumberMatcher(text, REGION, leniency=phonenumbers.Leniency.POSSIBLE):
         written = match.raw_string
-        if written.startswith(("+", "0", "(")) and not re.fullmatch(r"\d{4}[-./]\d{2}[-./]\d{2}", written):
+        digits = re.sub(r"\D", "", written)
+        grouped = re.search(r"\d[ ()/-]+\d", written) or written.startswith("+") or re.match(r"0[1-9]\d{8,9}$", written)
+        dated = re.search(r"\b(?:19|20)\d\d[-/.]\d\d?[-/.]\d", written)
+        if written.startswith(("+", "0", "(0")) and 9 <= len(digits) <= 15 and grouped and not dated:
             yield (match.start, match.end)
 
 

@@ -69,3 +69,51 @@ def test_parquet_is_written_where_it_is_installed(vetted: Program) -> None:
     table = parquet.read_table(vetted.folder / "decisions.parquet")
     assert table.num_rows == 5
     assert "confidence" in table.column_names
+
+
+def test_labels_are_asked_for_suggested_applied_and_acted_on(workspace: Program) -> None:
+    docs = workspace.folder / "docs"
+    for n in range(8):
+        (docs / f"lock{n}.md").write_text(
+            f"# Lock {n}\n\nThe lock gate {n} and its paddles are worked by the keeper at the chamber.\n"
+        )
+        (docs / f"fish{n}.md").write_text(
+            f"# Match {n}\n\nAnglers on peg {n} fish with a rod and keepnet for pike and perch.\n"
+        )
+    workspace("gather", "docs")
+    rows = [f"lock{n}.md,works" for n in range(3)] + [f"fish{n}.md,angling" for n in range(3)]
+    (workspace.folder / "labels.csv").write_text("document,topic\n" + "\n".join(rows) + "\n")
+    found = workspace.json("vet", "--suggest", "topic")
+    best = {each["document"]: each["label"] for each in found["suggestions"]}
+    assert all(best[f"lock{n}.md"] == "works" and best[f"fish{n}.md"] == "angling" for n in range(3, 8))
+    assert found["next"]
+    applied = workspace.json("vet", "--suggest", "topic", "--apply", "0.6")["applied"]
+    assert "fish7.md" in applied
+    assert "fish7.md,angling,suggested" in (workspace.folder / "labels.csv").read_text()
+    workspace("vet", "--where", "topic=angling", "--leave-out")
+    assert "fish7.md" in workspace.json("vet")["left_out"]
+    assert "locks.md" not in workspace.json("vet")["left_out"]
+    workspace("vet", "--export", "d.csv")
+    assert "topic" in (workspace.folder / "d.csv").read_text().split("\n")[0]
+
+
+def test_too_few_labels_and_a_wrong_file_are_told(workspace: Program) -> None:
+    assert "label at least 2 documents" in workspace.fails("vet", "--suggest", "topic")
+    (workspace.folder / "labels.csv").write_text("name,topic\nx,y\n")
+    assert "a column 'document'" in workspace.fails("vet", "--suggest", "topic")
+    (workspace.folder / "labels.csv").write_text("document,topic\nx,y\nx,z\n")
+    assert "line 3: 'x' stands in it twice" in workspace.fails("vet", "--suggest", "topic")
+
+
+def test_labels_given_in_the_terminal_are_kept_one_by_one(workspace: Program) -> None:
+    import subprocess
+    import sys
+
+    done = subprocess.run(
+        [sys.executable, "-m", "aventrik", "vet", "--label", "fit"],
+        cwd=workspace.folder, input="yes\n\nno\nq\n", capture_output=True, text=True,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    lines = (workspace.folder / "labels.csv").read_text().splitlines()
+    assert lines[0] == "document,fit,fit by"
+    assert sorted(line.split(",")[1] for line in lines[1:]) == ["no", "yes"]

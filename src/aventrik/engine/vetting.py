@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.keys import content_key
 from ..core.vetting import Finding, vet
+from ..workspace.labels import Labels
 from ..workspace.workspace import Workspace
 
 _VERSION = 1
@@ -30,8 +31,8 @@ def _finding(row: dict[str, Any]) -> Finding:
     return Finding(**{**row, "spans": tuple((span[0], span[1]) for span in row["spans"])})
 
 
-def decisions(workspace: Workspace, found: Sequence[Finding]) -> list[dict[str, Any]]:
-    """A line a document: whether it takes part and why not, its findings, and its reading figures."""
+def decisions(workspace: Workspace, found: Sequence[Finding], labels: Labels) -> list[dict[str, Any]]:
+    """A line a document: whether it takes part and why not, its labels, its findings, and its reading figures."""
     by_document: dict[str, list[Finding]] = {}
     for each in found:
         by_document.setdefault(each.document, []).append(each)
@@ -41,6 +42,7 @@ def decisions(workspace: Workspace, found: Sequence[Finding]) -> list[dict[str, 
             "title": report["title"],
             "decision": "left out" if report["left_out"] else "in",
             "reason": report["left_out"],
+            **{column: labels.rows.get(report["document"], {}).get(column, "") for column in labels.columns},
             "findings": "; ".join(dict.fromkeys(each.kind for each in by_document.get(report["document"], ()))),
             "confidence": max((each.confidence for each in by_document.get(report["document"], ())), default=0.0),
             "messages": "; ".join(each.message for each in by_document.get(report["document"], ())),

@@ -34,6 +34,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--take-back", action="store_true", help="let the named documents back in")
     parser.add_argument("--reason", metavar="TEXT", default="", help="why they are left out (default: the findings)")
+    parser.add_argument(
+        "--label", metavar="COLUMN", help="ask for labels in the terminal, the most telling document first"
+    )
+    parser.add_argument("--suggest", metavar="COLUMN", help="suggest the rest of a column of labels.csv")
+    parser.add_argument("--apply", metavar="C", type=float, help="with --suggest: take suggestions of this confidence")
+    parser.add_argument("--where", metavar="COLUMN=VALUE", help="only documents with this label")
     parser.add_argument("--export", metavar="FILE", type=Path, help="the table of decisions, .csv, .jsonl or .parquet")
     parser.add_argument("--strict", action="store_true", help="exit with 1 if an unfit document takes part")
 
@@ -45,12 +51,21 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.vetting import decisions, findings
     from ...report.tables import write_table
     from ...workspace.toml import nearest
+    from ..labelling import ask_for_labels, labels_of, show_suggestions
 
     for kind in options.kind:
         if kind not in KINDS:
             raise BadInput(f"no finding is of the kind '{kind}'{nearest(kind, list(KINDS))}")
     workspace = open_corpus(options, left_out=True)
+    if options.label:
+        screen.result(ask_for_labels(workspace, options.label, screen))
+        return 0
+    if options.suggest:
+        screen.result(show_suggestions(workspace, options.suggest, options.apply, screen))
+        return 0
     names = _named(workspace, options.documents)
+    if options.where:
+        names &= _labelled(workspace, options.where)
     with screen.progress() as meter:
         found = findings(workspace, meter)
     chosen = [
@@ -61,14 +76,14 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         and (not options.kind or each.kind in options.kind)
     ]
     if options.take_back:
-        if not options.documents:
+        if not options.documents and not options.where:
             raise BadInput("--take-back needs the documents to take back ('*' for all)")
         screen.say(f"taken back: {workspace.corpus.take_back(sorted(names)):,} documents")
     elif options.leave_out:
         _leave_out(workspace, options, chosen, names, screen)
     out = workspace.corpus.left_out()
     if options.export:
-        write_table(options.export, decisions(workspace, found))
+        write_table(options.export, decisions(workspace, found, labels_of(workspace)))
         screen.say(f"decisions on {len(workspace.corpus.names(left_out=True)):,} documents → {options.export}")
     unfit = _unfit(chosen, out)
     screen.result(
@@ -101,18 +116,31 @@ def _named(workspace: Workspace, patterns: Sequence[str]) -> set[str]:
     return chosen
 
 
+def _labelled(workspace: Workspace, where: str) -> set[str]:
+    from ...core.errors import BadInput
+    from ..labelling import labels_of
+
+    column, equals, value = where.partition("=")
+    labels = labels_of(workspace)
+    if not equals or column not in labels.columns:
+        raise BadInput(
+            f"--where {where}: must be COLUMN=VALUE with a column of labels.csv ({', '.join(labels.columns)})"
+        )
+    return {name for name, label in labels.values(column).items() if label == value}
+
+
 def _leave_out(
     workspace: Workspace, options: argparse.Namespace, chosen: Sequence[Finding], names: set[str], screen: Screen
 ) -> None:
     """Leaves out documents by finding; by name alone when a reason is given and no kind."""
     from ...core.errors import BadInput
 
-    if not options.kind and not options.documents and not options.least:
+    if not (options.kind or options.documents or options.least or options.where):
         raise BadInput(
             "--leave-out needs --kind, --least or documents: leaving out every document with any finding is rash"
         )
-    if options.documents and not options.kind:
-        reasons = dict.fromkeys(sorted(names), options.reason or "left out by name")
+    if (options.documents or options.where) and not options.kind:
+        reasons = dict.fromkeys(sorted(names), options.reason or options.where or "left out by name")
     else:
         reasons = {each.document: options.reason or f"{each.kind}: {each.message}" for each in chosen}
     count = sum(workspace.corpus.leave_out([name], reason) for name, reason in reasons.items())

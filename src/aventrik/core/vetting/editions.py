@@ -18,7 +18,7 @@ def find(documents: Sequence[Document]) -> list[Finding]:
     """For documents of one name or title but another edition: the older is superseded, and contradicts the newer
     wherever a sentence in the same words has another figure."""
     groups: dict[str, list[Document]] = defaultdict(list)
-    for document in documents:
+    for document in _distinct(documents):
         for mark in {_stem(document.name.rsplit("/", 1)[-1]), _stem(document.title)} - {""}:
             groups[mark].append(document)
     found: list[Finding] = []
@@ -35,6 +35,14 @@ def find(documents: Sequence[Document]) -> list[Finding]:
                 done.add(pair)
                 found.extend(_compared(newer, older))
     return found
+
+
+def _distinct(documents: Sequence[Document]) -> list[Document]:
+    """One of each text: the one with the shortest name."""
+    kept: dict[str, Document] = {}
+    for document in sorted(documents, key=lambda each: (len(each.name), each.name)):
+        kept.setdefault(" ".join(document.text.split()), document)
+    return list(kept.values())
 
 
 def _stem(name: str) -> str:

@@ -10,6 +10,7 @@ from ..documents import Document
 from ..spans import Range
 from ..text import STOP_WORDS, sentences
 from . import Finding
+from .language import guess
 
 _TOKEN = re.compile(r"\S+")
 _PLAIN = re.compile(r"^[(\"'“‘\[£$€]*(?:[^\W\d_]+(?:['’-][^\W\d_]+)*|\d[\d.,:/%-]*)[)\"'”’\].,;:!?%]*$")
@@ -21,7 +22,8 @@ def find(documents: Sequence[Document]) -> list[Finding]:
     """Documents of which at least 35 % of the tokens look like no words, in Latin-script text of 20 tokens or more.
 
     A token looks wrong when it mixes letters with figures or marks, has five letters or more without a vowel, or
-    is a word of four letters or more that stands nowhere else in the corpus, in a sentence without a function word.
+    is a word of four letters or more that stands nowhere else in the corpus, in a sentence without a function word
+    of a document that is in no known language.
     """
     spread: Counter[str] = Counter()
     for document in documents:
@@ -29,10 +31,11 @@ def find(documents: Sequence[Document]) -> list[Finding]:
     found = []
     for document in documents:
         tokens = bad = 0
+        readable = guess(document.text)[1] > 0.6  # its function words are those of some language
         spans: list[Range] = []
         for start, end in sentences(document.text):
             here = _TOKEN.findall(document.text[start:end])
-            function = any(token.lower().strip(".,") in STOP_WORDS for token in here)
+            function = readable or any(token.lower().strip(".,") in STOP_WORDS for token in here)
             wrong = sum(_looks_wrong(token, spread, function) for token in here)
             tokens, bad = tokens + len(here), bad + wrong
             if here and wrong / len(here) > _GARBLED:

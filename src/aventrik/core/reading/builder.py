@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import Any
 
 from ..documents import Document, Part
 
-_BLANKS = re.compile(r"\s+")
-
 
 def folded(text: str) -> str:
     """Text on one line: runs of white space become one blank, ends are trimmed."""
-    return _BLANKS.sub(" ", text).strip()
+    return " ".join(text.split())
 
 
 class TextBuilder:

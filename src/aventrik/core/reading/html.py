@@ -75,13 +75,17 @@ def _content(tree: Any) -> Any:
 
 
 def _dropped(element: Any) -> bool:
+    tag = element.tag
+    if tag in _DROPPED or not isinstance(tag, str):
+        return True
+    attributes = element.attrib
+    if not attributes:
+        return False
+    role = attributes.get("role")
     return (
-        not isinstance(element.tag, str)
-        or element.tag in _DROPPED
-        or element.get("role") in _ROLES
-        or element.get("hidden") is not None
-        or element.get("role") == "doc-noteref"
-        or not _CLASSES.isdisjoint((element.get("class") or "").split())
+        (role is not None and (role in _ROLES or role == "doc-noteref"))
+        or "hidden" in attributes
+        or ("class" in attributes and not _CLASSES.isdisjoint(attributes["class"].split()))
     )
 
 

@@ -5,7 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
 from typing import Any
+
+import numpy as np
 
 _LEADER = re.compile(r"^[.·…_ ]{2,}$|^\.$")
 _MONO = re.compile(r"mono|courier|consol|typewriter|(?:^|\+)(?:cmtt|sltt)|teletype", re.IGNORECASE)
@@ -32,23 +36,23 @@ class Line:
 
     words: tuple[Word, ...]
 
-    @property
+    @cached_property
     def x0(self) -> float:
         return self.words[0].x0
 
-    @property
+    @cached_property
     def x1(self) -> float:
         return max(word.x1 for word in self.words)
 
-    @property
+    @cached_property
     def top(self) -> float:
         return min(word.top for word in self.words)
 
-    @property
+    @cached_property
     def bottom(self) -> float:
         return max(word.bottom for word in self.words)
 
-    @property
+    @cached_property
     def size(self) -> float:
         """The size of most of its letters."""
         counts: dict[float, int] = {}
@@ -56,20 +60,30 @@ class Line:
             counts[round(word.size, 1)] = counts.get(round(word.size, 1), 0) + len(word.text)
         return max(counts, key=lambda size: (counts[size], size))
 
-    @property
+    @cached_property
     def bold(self) -> bool:
         return all(_BOLD.search(word.font) for word in self.words)
 
-    @property
+    @cached_property
     def mono(self) -> bool:
         return all(_MONO.search(word.font) for word in self.words)
 
-    @property
+    @cached_property
+    def segments(self) -> tuple[Line, ...]:
+        """Its stretches of words that stand further apart than words do."""
+        found: list[list[Word]] = [[self.words[0]]]
+        for word in self.words[1:]:
+            if word.x0 - found[-1][-1].x1 > max(1.1 * word.size, 6.0):
+                found.append([])
+            found[-1].append(word)
+        return (self,) if len(found) == 1 else tuple(Line(tuple(each)) for each in found)
+
+    @cached_property
     def leads(self) -> bool:
         """Whether dots lead the eye from a title to a page number."""
         return len(self.words) > 3 and sum(bool(_LEADER.match(word.text)) for word in self.words) > 0
 
-    @property
+    @cached_property
     def text(self) -> str:
         """The words with a blank between those that stand apart."""
         pieces: list[str] = []
@@ -164,16 +178,13 @@ def _clear(row: Line, gutter: float) -> bool:
 
 def _gutter(rows: Sequence[Line]) -> float | None:
     """The x of a gutter between two columns of running text; None when the page has none."""
-    votes: dict[int, int] = {}
-    for row in rows:
-        for a, b in zip(row.words, row.words[1:]):
-            if b.x0 - a.x1 >= _SAFE_GUTTER:
-                for x in range(int(a.x1 + _SAFE_GUTTER / 2) + 1, int(b.x0 - _SAFE_GUTTER / 2) + 1):
-                    votes[x] = votes.get(x, 0) + 1
-    if not votes:
+    gaps = [(a.x1, b.x0) for row in rows for a, b in pairwise(row.words) if b.x0 - a.x1 >= _SAFE_GUTTER]
+    if len(gaps) < 6:
         return None
-    most = max(votes.values())
-    best = sorted(x for x, count in votes.items() if count == most)
+    votes = np.zeros(int(max(right for _, right in gaps)) + 2, dtype=np.int64)
+    for begin, end in gaps:
+        votes[int(begin + _SAFE_GUTTER / 2) + 1 : int(end - _SAFE_GUTTER / 2) + 1] += 1
+    best = np.flatnonzero(votes == votes.max())
     gutter = float(best[len(best) // 2])
     both = [row for row in rows if row.x0 < gutter < row.x1 and _clear(row, gutter)]
     if len(both) < 6 or len(both) < 0.35 * len(rows):
@@ -184,16 +195,6 @@ def _gutter(rows: Sequence[Line]) -> float | None:
     width = max(row.x1 for row in rows) - min(row.x0 for row in rows)
     near = min(row.x0 for row in rows)
     return gutter if wordy and 0.3 < (gutter - near) / max(1.0, width) < 0.7 else None
-
-
-def segments(row: Line) -> list[Line]:
-    """A row's stretches of words that stand further apart than words do."""
-    found: list[list[Word]] = [[row.words[0]]]
-    for word in row.words[1:]:
-        if word.x0 - found[-1][-1].x1 > max(1.1 * word.size, 6.0):
-            found.append([])
-        found[-1].append(word)
-    return [Line(tuple(each)) for each in found]
 
 
 def unruled_tables(rows: Sequence[Line]) -> list[tuple[int, int, list[list[str]]]]:
@@ -213,7 +214,7 @@ def unruled_tables(rows: Sequence[Line]) -> list[tuple[int, int, list[list[str]]
 
 def _table_end(rows: Sequence[Line], start: int) -> int:
     """The row after the last of a table that would begin at `start`; `start` itself when none does."""
-    parts = segments(rows[start])
+    parts = rows[start].segments
     if len(parts) < 2 or _is_item(rows[start]):
         return start
     end = start + 1
@@ -221,7 +222,7 @@ def _table_end(rows: Sequence[Line], start: int) -> int:
         gap = rows[end].top - rows[end - 1].bottom
         if gap > 1.8 * rows[end].size or _is_item(rows[end]):
             break
-        pieces = segments(rows[end])
+        pieces = rows[end].segments
         if len(pieces) < 2 and not _hangs_in(rows[start:end], rows[end]):
             break
         if not _fits(rows[start:end], pieces):
@@ -237,7 +238,7 @@ def _is_item(row: Line) -> bool:
 
 def _spans(rows: Sequence[Line]) -> list[tuple[float, float]]:
     """Column extents: overlapping segments of all rows that have several, merged."""
-    parts = sorted((part.x0, part.x1) for row in rows for part in segments(row) if len(segments(row)) > 1)
+    parts = sorted((part.x0, part.x1) for row in rows if len(row.segments) > 1 for part in row.segments)
     merged: list[list[float]] = []
     for x0, x1 in parts:
         if merged and x0 < merged[-1][1] + 2:
@@ -273,7 +274,7 @@ def _cells(rows: Sequence[Line]) -> list[list[str]]:
     table: list[list[str]] = []
     for place, row in enumerate(rows):
         cells = [""] * len(columns)
-        for part in segments(row):
+        for part in row.segments:
             middle = (part.x0 + part.x1) / 2
             at = min(range(len(columns)), key=lambda n: abs((columns[n][0] + columns[n][1]) / 2 - middle))
             over = [n for n, column in enumerate(columns) if part.x0 < column[1] and part.x1 > column[0]]

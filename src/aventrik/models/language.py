@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -206,7 +207,10 @@ def _usage(body: Mapping[str, Any], chat: Sequence[Mapping[str, str]]) -> tuple[
 
 
 def _size(chat: Sequence[Mapping[str, str]]) -> int:
-    return sum(count_tokens(message["content"]) + 4 for message in chat)
+    return sum(_tokens(message["content"]) + 4 for message in chat)
+
+
+_tokens = lru_cache(maxsize=4096)(count_tokens)  # the same rules and schema stand before every prompt of a task
 
 
 def shortened(task: Task, over: int) -> Task:

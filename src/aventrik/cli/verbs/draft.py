@@ -73,7 +73,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     )
     documents = {quoted.doc for question in made.questions for need in question.needs for quoted in need.spans}
     screen.say(
-        f"drafted {len(made.questions)} questions from {made.passages:,} passages of {len(documents):,} documents → {path}"
+        f"drafted {len(made.questions)} questions from {made.passages:,} passages of {len(documents):,} documents → testsets/{path.name}"
     )
     if len(made.questions) < options.count:
         screen.say(f"asked for {options.count}; there are no more sentences that make a clear question")

@@ -89,6 +89,8 @@ def _candidates(found: Explanation, screen: Screen, top: int) -> None:
     steps = [step["step"] for step in found.run.configuration.reranking]
     final = found.stages["refined"]["stages"][-1]
     searched = {chunk: rank for rank, chunk in enumerate(candidates, 1)}
+    if found.stages["refined"].get("failure"):
+        screen.warn(f"a reranking step failed on some candidates: {found.stages['refined']['failure']}")
     screen.title(f"candidates: {len(candidates)} found" + (f", reranked by {', '.join(steps)}" if steps else ""))
     in_context = {item["chunk"] for item in found.stages["context"]["items"]}
     for rank, (place, score) in enumerate(final, 1):

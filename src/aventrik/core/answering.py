@@ -8,8 +8,6 @@ from typing import Any
 
 from .tasks import LanguageModel, Task
 
-STYLES = ("quote", "short")
-
 
 @dataclass(frozen=True)
 class Served:

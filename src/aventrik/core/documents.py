@@ -11,12 +11,12 @@ from typing import Any
 
 from .spans import Range
 
-PART_KINDS = ("page", "heading", "paragraph", "list", "item", "table", "row", "cell", "code")
-
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A structural piece. `parent` is an index into the document's parts, -1 at the top.
+    """A structural piece: page, heading, paragraph, list, item, table, row, cell or code.
+
+    `parent` is an index into the document's parts, -1 at the top.
 
     `level` is the depth of a heading (1 to 6); `label` holds what a kind needs besides its text:
     the column name of a cell, the number of a page.

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 from .indexing import Hit
 
-BLENDS = ("ranks", "scores")
 CONSTANT = 60
 
 

@@ -4,14 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from .spans import Span
-
-KINDS = ("one-fact", "joined", "table", "unanswerable")
-STATUSES = ("draft", "kept", "rejected")
 
 
 @dataclass(frozen=True)
@@ -63,8 +59,3 @@ class Question:
         needs = [[need.fact, [[s.doc, s.start, s.end] for s in need.spans]] for need in self.needs]
         body = json.dumps([self.id, self.question, self.answer, needs, self.kind])
         return hashlib.sha256(body.encode("utf-8", "surrogatepass")).hexdigest()
-
-
-def key_of(questions: Sequence[Question]) -> str:
-    """Content key of a list of questions, in order."""
-    return hashlib.sha256("".join(question.key for question in questions).encode()).hexdigest()

@@ -74,8 +74,8 @@ class Models:
         """The wording of every prompt that was used, by task; empty when only built-in models were."""
         found: dict[str, str] = {}
         for model in self._made.values():
-            for task, prompt in getattr(model, "_prompts", {}).items():
-                found[task] = prompt.text
+            if hasattr(model, "wordings"):
+                found.update(model.wordings())
         return found
 
     def tester(self, name: str) -> Any:

@@ -27,7 +27,7 @@ from ..workspace.runs import Runs
 from ..workspace.workspace import Workspace
 from .models import Models
 from .resources import Progress, Resources
-from .stages import MODEL_STAGES, QUESTION_STAGES, Identities, Judging, question_keys
+from .stages import QUESTION_STAGES, Identities, Judging, question_keys
 
 BATCH = 16
 
@@ -60,10 +60,13 @@ class Runner:
         workspace: Workspace,
         progress: Progress = lambda stage, done, total: None,
         fresh: bool = False,
+        retry_failed: bool = False,
     ) -> None:
+        """`fresh` asks models anew whatever is kept; `retry_failed` makes failed calls, and what hangs on them, again."""
         self.workspace = workspace
         self.progress = progress
         self.fresh = fresh
+        self.failed = workspace.store.failed() if retry_failed else set()
         self.models = Models(workspace, fresh, progress)
         self.resources = Resources(workspace, progress, self.models)
 
@@ -102,8 +105,7 @@ class Runner:
         runs = Runs(self.workspace.store)
         outcome = Outcome(runs.begin(identity, configuration, testset, asked, corpus), configuration)
         outcome.results = len(questions) * len(QUESTION_STAGES)
-        if self.fresh:
-            self.workspace.store.forget([keys[q.id][stage] for q in questions for stage in MODEL_STAGES])
+        self.workspace.store.forget([key for q in questions for key in self._outdated(keys[q.id])])
         known = self.workspace.store.known([keys[q.id]["scores"] for q in questions])
         missing = [q for q in questions if keys[q.id]["scores"] not in known]
         before = (dict(self.resources.made), dict(self.resources.seconds))
@@ -130,6 +132,15 @@ class Runner:
         costs["models"] = outcome.models
         runs.finish(outcome.run, costs, self.models.prompts())
         return outcome
+
+    def _outdated(self, keys: dict[str, str]) -> list[str]:
+        """Keys of one question's results that are to be made again: from the first one asked for to the last stage,
+        for a later stage's key does not change when an earlier result does."""
+        ordered = [keys[stage] for stage in QUESTION_STAGES]
+        if self.fresh:
+            return ordered
+        first = next((place for place, key in enumerate(ordered) if key in self.failed), len(ordered))
+        return ordered[first:]
 
     def _batch_size(self, configuration: Configuration) -> int:
         """Questions taken together: enough to keep every request that a server allows in flight."""
@@ -226,7 +237,10 @@ class _Batch:
         ]
         means = Means(index.rarity, self.runner.models.language, self.runner.models.reranker)
         found = refine([question.question for question in questions], items, steps, means)
-        return [{"stages": [[list(pair) for pair in stage] for stage in stages]} for stages in found]
+        return [
+            {"stages": [[list(pair) for pair in stage] for stage in stages], "failure": means.failures.get(place, "")}
+            for place, stages in enumerate(found)
+        ]
 
     def _source(self, number: int) -> str:
         return " › ".join(self.resources.source(self.table, number))

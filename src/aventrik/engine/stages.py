@@ -29,7 +29,6 @@ VERSIONS = {
     "scores": 1,
 }
 QUESTION_STAGES = ("queries", "candidates", "refined", "context", "answer", "verdicts", "scores")
-MODEL_STAGES = ("queries", "refined", "answer", "verdicts", "scores")  # what --fresh makes anew
 
 
 def _key(stage: str, *pieces: Any) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import BadInput
-from ..workspace.store import told
+from ..workspace.files import write_whole
 
 FORMATS = (".csv", ".jsonl", ".parquet")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -34,11 +34,7 @@ def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
         data = buffer.getvalue().encode("utf-8-sig")
     else:
         data = "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
-    with told(path):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        draft = path.with_name(f".{path.name}.part")
-        draft.write_bytes(data)
-        draft.replace(path)
+    write_whole(path, data)
 
 
 def harmless(value: Any) -> Any:

@@ -55,10 +55,6 @@ class Corpus:
         """Names of the documents that were left out."""
         return {row[0] for row in self.store.rows("SELECT name FROM documents WHERE left_out <> ''")}
 
-    def key(self) -> str:
-        """Content key of all documents that are not left out."""
-        return content_key(self.store.rows("SELECT name, key FROM documents WHERE left_out = '' ORDER BY name"))
-
     def keys(self) -> list[tuple[str, str]]:
         """(name, content key) of all documents that are not left out, in order of name."""
         rows = self.store.rows("SELECT name, key FROM documents WHERE left_out = '' ORDER BY name")

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from ..core.errors import BadInput
-from .store import told
+from .files import read_text, write_whole
 
 BY_PERSON = "person"
 
@@ -24,10 +24,7 @@ class Labels:
             self._load()
 
     def _load(self) -> None:
-        try:
-            text = self.path.read_text(encoding="utf-8-sig")
-        except (OSError, UnicodeDecodeError) as error:
-            raise BadInput(f"{self.path}: can't be read ({error})") from None
+        text = read_text(self.path)
         reader = csv.DictReader(io.StringIO(text, newline=""))
         if not reader.fieldnames or "document" not in reader.fieldnames:
             raise BadInput(f"{self.path}, line 1: there must be a column 'document'")
@@ -62,7 +59,4 @@ class Labels:
         writer = csv.DictWriter(buffer, ["document", *self.columns], restval="")
         writer.writeheader()
         writer.writerows({"document": name, **row} for name, row in sorted(self.rows.items()))
-        with told(self.path):
-            draft = self.path.with_name(f".{self.path.name}.part")
-            draft.write_text(buffer.getvalue(), encoding="utf-8")
-            draft.replace(self.path)
+        write_whole(self.path, buffer.getvalue())

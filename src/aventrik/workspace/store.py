@@ -133,18 +133,16 @@ class Store:
                 ],
             )
 
-    def forget(self, keys: Sequence[str] = (), failed: bool = False) -> None:
-        """Drops results: those of the keys, and with `failed` all that came of a failed model call."""
+    def failed(self) -> set[str]:
+        """Keys of all results that came of a failed model call."""
+        return {row[0] for row in self.rows("SELECT key FROM results WHERE failed")}
+
+    def forget(self, keys: Sequence[str]) -> None:
+        """Drops the results of the keys."""
         with self.transaction():
             self._db.executemany("DELETE FROM results WHERE key = ?", [(key,) for key in keys])
-            if failed:
-                self._db.execute("DELETE FROM results WHERE failed")
 
     # Arrays too large for a row, in a folder a key, memory-mapped when read.
-
-    def has_arrays(self, key: str) -> bool:
-        """Whether a finished set of arrays is there."""
-        return (self._arrays / key / "manifest.json").is_file()
 
     def keep_arrays(self, key: str, arrays: dict[str, npt.NDArray]) -> None:
         """Writes arrays into a folder of their own that appears only when it is whole."""

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -15,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from ..core.errors import BadInput
 from ..core.questions import Need, Question, Quoted
 from ..core.relocating import relocated
-from .store import told
+from .files import read_text, write_whole
 from .toml import nearest
 
 
@@ -57,14 +55,7 @@ class Moved:
 
 def load_testset(path: Path) -> list[Question]:
     """The questions of a file; raises `BadInput` with the line of the first one that is wrong."""
-    try:
-        text = path.read_text(encoding="utf-8-sig")
-    except FileNotFoundError:
-        raise BadInput(f"{path}: no such file") from None
-    except UnicodeDecodeError as error:
-        raise BadInput(f"{path}: not UTF-8 text (byte {error.start})") from None
-    except OSError as error:
-        raise BadInput(f"{path}: can't be read ({error.strerror})") from None
+    text = read_text(path)
     questions: list[Question] = []
     seen: dict[str, int] = {}
     for number, line in enumerate(text.split("\n"), start=1):
@@ -108,17 +99,7 @@ def _parsed(line: str, where: str) -> Question:
 def save_testset(path: Path, questions: Sequence[Question]) -> None:
     """Writes a file in one step: it is there whole, or as it was before."""
     lines = [json.dumps(_row(question), ensure_ascii=False) for question in questions]
-    with told(path):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, draft = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-        try:
-            with os.fdopen(handle, "w", encoding="utf-8") as file:
-                file.write("".join(line + "\n" for line in lines))
-            os.chmod(draft, 0o644)
-            os.replace(draft, path)
-        except BaseException:
-            os.unlink(draft)
-            raise
+    write_whole(path, "".join(line + "\n" for line in lines))
 
 
 def _row(question: Question) -> dict[str, Any]:

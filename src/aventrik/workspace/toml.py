@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from ..core.errors import BadInput
+from .files import read_text
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -37,16 +38,7 @@ _MESSAGES = {
 
 def load_toml(path: Path) -> tuple[dict[str, Any], str]:
     """A TOML file's content and text; raises `BadInput` with file and line."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except FileNotFoundError:
-        raise BadInput(f"{path}: no such file") from None
-    except IsADirectoryError:
-        raise BadInput(f"{path}: is a folder, not a file") from None
-    except UnicodeDecodeError as error:
-        raise BadInput(f"{path}: not UTF-8 text (byte {error.start})") from None
-    except OSError as error:
-        raise BadInput(f"{path}: can't be read ({error.strerror})") from None
+    text = read_text(path)
     try:
         return tomllib.loads(text), text
     except tomllib.TOMLDecodeError as error:

@@ -38,9 +38,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     questions = open_testset(workspace, testset, screen)
     if options.retry_failed:
         KeptCalls(workspace.store).forget_failed()
-        workspace.store.forget(failed=True)
     with screen.progress() as meter:
-        runner = Runner(workspace, meter, fresh=options.fresh)
+        runner = Runner(workspace, meter, fresh=options.fresh, retry_failed=options.retry_failed)
         outcomes = [runner.run(each, workspace.testset_path(testset).stem, questions) for each in configurations]
     screen.result(
         [

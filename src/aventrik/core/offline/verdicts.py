@@ -8,8 +8,6 @@ from typing import Any
 
 from ..text import STOP_WORDS, WORD, content_terms, numbers, sentences, stem
 
-VERDICTS = ("supported", "contradicted", "not found")
-
 _CITE = re.compile(r"\s*\[(\d+(?:\s*,\s*\d+)*)\]")
 _LEADING = re.compile(r"(?:\[\d+(?:\s*,\s*\d+)*\]\s*)+")
 _NEGATIONS = frozenset(

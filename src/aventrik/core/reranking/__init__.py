@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from importlib import import_module
 from typing import Any, Protocol
 
@@ -41,11 +41,15 @@ class Reranker(Protocol):
 
 @dataclass(frozen=True)
 class Means:
-    """What steps may use: how rare a term is in the corpus, and models by name."""
+    """What steps may use: how rare a term is in the corpus, and models by name.
+
+    Into `failures` a step writes, by place of the question, why it could not look at a candidate.
+    """
 
     rarity: Rarity
     language: Callable[[str], LanguageModel]
     reranker: Callable[[str], Reranker]
+    failures: dict[int, str] = field(default_factory=dict)
 
 
 def settings_of(step: Mapping[str, Any]) -> dict[str, Any]:

@@ -20,11 +20,13 @@ def apply(
     tasks = [Task("relevance", {"question": questions[place], "passage": item.text}) for place, item in asked]
     replies = iter(means.language(model).perform(tasks))
     ranked: list[Refined] = []
-    for row in items:
+    for place, row in enumerate(items):
         scored = []
         for item in row[:keep]:
-            value = next(replies).value
-            scored.append((item.chunk, 1.0 if value is None else 2.0 * bool(value["relevant"])))
+            reply = next(replies)
+            if reply.value is None:
+                means.failures[place] = reply.failure
+            scored.append((item.chunk, 1.0 if reply.value is None else 2.0 * bool(reply.value["relevant"])))
         scored.sort(key=lambda pair: -pair[1])
         ranked.append(scored + [(item.chunk, -1.0) for item in row[keep:]])
     return ranked

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import itertools
+import multiprocessing
+from concurrent.futures import ProcessPoolExecutor
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from aventrik.core.chunking import METHODS, UNITS, ChunkTable, Cutting, chunk
+from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk
 from aventrik.core.chunking.lookup import chunks_of, held_whole
-from aventrik.core.chunking.packing import measure, word_ranges
+from aventrik.core.chunking.topic import depths
 from aventrik.core.documents import Document
+from aventrik.core.errors import BadInput
+from aventrik.core.measuring import UNITS, ruler, word_edges
 from aventrik.core.reading import read
+from aventrik.core.reading.builder import TextBuilder
 from aventrik.core.spans import Span
 
 ALPHABET = "ab é́\u2003\u00a0.\n?ZΩ日🙂"
@@ -25,22 +30,89 @@ CUTTINGS = st.builds(
 )
 
 
-@settings(max_examples=300, deadline=None)
-@given(st.text(alphabet=ALPHABET, max_size=300), CUTTINGS)
-def test_every_chunking_covers_the_text_in_order_and_stays_inside_it(text: str, cutting: Cutting) -> None:
-    cut = chunk(Document("a", text), cutting)
+BLOCK = st.one_of(
+    st.tuples(st.just("heading"), st.text(alphabet=ALPHABET, max_size=20), st.integers(1, 3)),
+    st.tuples(st.just("paragraph"), st.text(alphabet=ALPHABET, max_size=120), st.just(0)),
+    st.tuples(st.just("table"), st.text(alphabet=ALPHABET, max_size=12), st.integers(1, 5)),
+    st.tuples(st.just("page"), st.just(""), st.just(0)),
+)
+
+
+@st.composite
+def structured(draw: st.DrawFn) -> Document:
+    """A document with headings, paragraphs, captioned tables and pages."""
+    builder, pages = TextBuilder(), [0]
+    for kind, text, number in draw(st.lists(BLOCK, max_size=12)):
+        if kind == "heading":
+            builder.heading(text, number)
+        elif kind == "paragraph":
+            builder.paragraph(text)
+        elif kind == "table":
+            rows = [[f"{text} {row}. Next", "b"] for row in range(number)]
+            builder.table(["A", "B"], rows, caption="Some caption" if number > 2 else "")
+        else:
+            pages.append(builder.next_start)
+    return builder.finish("a", pages=pages)
+
+
+DOCUMENTS = st.one_of(
+    st.builds(lambda text: Document("a", text), st.text(alphabet=ALPHABET, max_size=300)), structured()
+)
+
+
+@settings(max_examples=400, deadline=None)
+@given(DOCUMENTS, CUTTINGS)
+def test_every_chunking_covers_the_text_in_order_and_stays_inside_it(document: Document, cutting: Cutting) -> None:
+    text = document.text
+    cut = chunk(document, cutting)
     spans = [span for ranges in cut for span in ranges]
     assert all(0 <= start < end <= len(text) for start, end in spans)
-    assert [start for start, _ in spans] == sorted({start for start, _ in spans})
+    assert all(ranges == tuple(sorted(ranges)) for ranges in cut)
+    starts = [ranges[-1][0] for ranges in cut]  # what stands before the last range is a table's caption
+    assert starts == sorted(set(starts))
     inside = {place for start, end in spans for place in range(start, end)}
     assert all(text[place].isspace() for place in set(range(len(text))) - inside)
-    assert chunk(Document("b", text), cutting) == cut
+    assert chunk(Document("b", text, document.parts), cutting) == cut
+
+
+@settings(max_examples=300, deadline=None)
+@given(structured(), CUTTINGS)
+def test_no_chunking_cuts_through_a_word_or_a_row_that_fits(document: Document, cutting: Cutting) -> None:
+    text, told = document.text, ruler(document.text, cutting.unit)
+    edges = {edge for ranges in chunk(document, cutting) for span in ranges for edge in span}
+    whole = [(part.start, part.end) for part in document.of_kind("row")]
+    whole += list(zip(*(found.tolist() for found in word_edges(text)), strict=True))
+    for start, end in whole:
+        if told.measure(start, end) <= cutting.size:
+            assert not any(start < edge < end for edge in edges), text[start:end]
+
+
+@settings(max_examples=300, deadline=None)
+@given(structured(), CUTTINGS)
+def test_no_chunk_is_larger_than_the_size_but_for_a_caption_or_a_cluster(document: Document, cutting: Cutting) -> None:
+    told = ruler(document.text, cutting.unit)
+    for ranges in chunk(document, cutting):
+        assert told.measure(*ranges[-1]) <= cutting.size or ranges[-1][1] - ranges[-1][0] == 1
+
+
+def cut_here(job: tuple[str, Cutting]) -> list[tuple[tuple[int, int], ...]]:
+    return chunk(read("a.md", job[0].encode()), job[1])
+
+
+def test_a_chunking_is_the_same_in_any_worker() -> None:
+    text = "\n\n".join(
+        f"## Part {n}\n\nThe gauge at Skelder reads {n}. Boats wait. Gates of lock {n} leak." for n in range(30)
+    )
+    jobs = [(text, Cutting(method, 150, "chars", 20)) for method in METHODS]
+    with ProcessPoolExecutor(2, mp_context=multiprocessing.get_context("spawn")) as pool:
+        assert list(pool.map(cut_here, jobs)) == [cut_here(job) for job in jobs]
 
 
 @settings(max_examples=200, deadline=None)
 @given(st.text(alphabet=ALPHABET, max_size=300))
 def test_words_are_what_split_says(text: str) -> None:
-    assert [text[start:end] for start, end in word_ranges(text)] == text.split()
+    starts, ends = word_edges(text)
+    assert [text[start:end] for start, end in zip(starts, ends, strict=True)] == text.split()
 
 
 WORDS = "The keeper opens the gate. " * 40
@@ -52,7 +124,7 @@ def test_no_chunk_is_over_the_size_when_words_are_shorter(method: str, unit: str
     size = {"chars": 120, "words": 20, "tokens": 25}[unit]
     cut = chunk(Document("a", WORDS), Cutting(method, size, unit, 0))
     assert len(cut) > 5
-    assert all(measure(WORDS, *ranges[0], unit) <= size for ranges in cut)
+    assert all(ruler(WORDS, unit).measure(*ranges[0]) <= size for ranges in cut)
 
 
 def test_overlap_repeats_at_most_what_was_asked_for_and_something() -> None:
@@ -82,6 +154,117 @@ def test_a_paragraph_too_long_is_cut_between_sentences() -> None:
     text = "One two three four. Five six seven eight. Nine ten."
     cut = chunk(Document("a", text), Cutting("paragraph", 25, "chars", 0))
     assert [text[a:b] for ((a, b),) in cut] == ["One two three four.", "Five six seven eight.", "Nine ten."]
+
+
+def texts(document: Document, cutting: Cutting) -> list[str]:
+    return ["|".join(document.text[a:b] for a, b in ranges) for ranges in chunk(document, cutting)]
+
+
+def test_sentence_fills_chunks_across_paragraphs() -> None:
+    document = Document("a", "One two three.\n\nFour five.\n\nSix seven eight nine. Ten.")
+    assert texts(document, Cutting("sentence", 30, "chars", 0)) == [
+        "One two three.\n\nFour five.",
+        "Six seven eight nine. Ten.",
+    ]
+
+
+SECTIONS = b"""# Top
+
+Words before.
+
+## First
+
+Alpha text of some length here.
+
+### Deeper
+
+Beta text that is longer still.
+
+## Second
+
+Gamma.
+"""
+
+
+def test_heading_keeps_a_section_together_and_splits_by_the_next_lower_level() -> None:
+    document = read("a.md", SECTIONS)
+    whole = texts(document, Cutting("heading", 1000, "chars", 0))
+    assert whole == [document.text]
+    # 96 characters hold First with what is below it, and Second, a left-over, too; with 60 Deeper comes off.
+    assert [text.split("\n")[0] for text in texts(document, Cutting("heading", 96, "chars", 0))] == ["Top", "First"]
+    assert [text.split("\n")[0] for text in texts(document, Cutting("heading", 60, "chars", 0))] == [
+        "Top", "First", "Deeper",
+    ]  # fmt: skip
+
+
+def test_no_page_chunk_reaches_over_a_page() -> None:
+    builder = TextBuilder()
+    pages = []
+    for number in range(3):
+        pages.append(builder.next_start)
+        builder.paragraph(f"Page {number} begins. It says this. And that.")
+    document = builder.finish("a", pages=pages)
+    assert texts(document, Cutting("page", 500, "chars", 0)) == [
+        f"Page {number} begins. It says this. And that." for number in range(3)
+    ]
+    assert len(texts(document, Cutting("page", 25, "chars", 0))) == 6
+
+
+WATER = ["The pound is low.", "Water in the pound drains.", "The pound lost water.", "Low water drains the pound."]
+FEES = ["A licence fee is due.", "The fee for a licence rises.", "Pay the licence fee.", "The licence has a fee."]
+
+
+def test_topic_cuts_where_sentences_drift_apart() -> None:
+    assert int(depths(WATER + FEES).argmax()) == 3
+    text = " ".join(WATER + FEES)
+    cut = texts(Document("a", text), Cutting("topic", 150, "chars", 0))
+    assert cut == [" ".join(WATER), " ".join(FEES)]
+
+
+def test_the_depth_of_a_gap_is_worked_out_by_hand() -> None:
+    # Terms: a b | a b | c. With windows of four, gap 0 sees {a b} and {a b, c}, gap 1 sees {a b, a b} and {c}.
+    found = depths(["apple bread", "apple bread", "cheese"])
+    first = 2 / (2**0.5 * 3**0.5)
+    assert found == pytest.approx([0.0, first - 0.0])
+
+
+def test_a_chunk_that_begins_inside_a_table_repeats_its_caption_and_every_row_its_header() -> None:
+    builder = TextBuilder()
+    builder.table(["Lock", "Beam"], [[f"Lock {n}", f"{n}.1"] for n in range(6)], caption="Lock sizes")
+    cut = texts(builder.finish("a"), Cutting("paragraph", 50, "chars", 0))
+    assert cut[0] == "Lock sizes\nLock: Lock 0; Beam: 0.1"
+    assert cut[1] == "Lock sizes|Lock: Lock 1; Beam: 1.1\nLock: Lock 2; Beam: 2.1"
+    assert all("Lock: " in text and "Beam: " in text for text in cut)
+
+
+def test_a_small_last_chunk_is_joined_or_made_more_even() -> None:
+    text = " ".join(["word"] * 21)  # 20 words fit into 100 characters, and one is left over
+    lengths = [b - a for ((a, b),) in chunk(Document("a", text), Cutting("fixed", 100, "chars", 0))]
+    assert lengths == [49, 54]
+
+
+def test_tokens_are_those_of_a_named_tokenizer() -> None:
+    pytest.importorskip("wordllama")
+    from aventrik.core.embedding.static import tokenizer
+
+    text = "Unlockable floodgates, 12.5 metres; préparé. " * 30
+    measured = ruler(text, "tokens", "static")
+    assert measured.measure(0, len(text)) == len(tokenizer().encode(text, add_special_tokens=False).ids)
+    for ((a, b),) in chunk(Document("a", text), Cutting("fixed", 40, "tokens", 0, "static")):
+        assert len(tokenizer().encode(text[a:b], add_special_tokens=False).ids) <= 42
+
+
+def test_a_tokenizer_that_is_not_there_is_told() -> None:
+    with pytest.raises(BadInput, match=r"no file nowhere\.json"):
+        chunk(Document("a", "text"), Cutting("fixed", 10, "tokens", 0, "nowhere.json"))
+
+
+@pytest.mark.parametrize("method", METHODS)
+@pytest.mark.parametrize("text", ["مرحبا بالعالم هذا نص طويل " * 20, "👩‍👩‍👧‍👦👍🏽🇩🇪" * 60, "no end here " * 50])
+def test_other_scripts_and_emoji_stay_whole(method: str, text: str) -> None:
+    cut = texts(Document("a", text), Cutting(method, 40, "chars", 5))
+    assert len(cut) > 5
+    assert not any(piece[0] in "\u200d\U0001f3fd\ufe0f" or piece[-1] == "\u200d" for piece in cut)
 
 
 def test_one_word_of_100_000_letters_is_cut_to_size() -> None:

@@ -5,17 +5,18 @@ from __future__ import annotations
 import math
 import random
 from collections import Counter
+from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from aventrik.core.fusion import by_ranks, by_scores
-from aventrik.core.indexing import best
+from aventrik.core.fusion import blend, by_ranks, by_scores
+from aventrik.core.indexing import Narrowing, approximate, best
 from aventrik.core.indexing.keyword import KeywordIndex, build
 from aventrik.core.indexing.vectors import search as nearest
-from aventrik.core.searching import search
+from aventrik.core.searching import Indexes, Searching, search
 from aventrik.core.text import terms
 
 VOCABULARY = "lock gate paddle boat bridge mooring keeper water level winter fee licence towpath angling club".split()
@@ -133,11 +134,12 @@ def test_top_ten_of_each_method_and_of_both_agree_with_a_slow_reference() -> Non
             fused[place] = fused.get(place, 0.0) + 1 / (60 + rank)
     both = sorted(fused, key=lambda place: (-round(fused[place], 9), place))[:10]
 
+    indexes = Indexes(index, lambda queries, top, allowed: nearest(vectors, queries, top, allowed))
     for method, reference in (("keyword", by_word), ("vector", by_vector), ("both", both)):
-        [found] = search([[question]], method, 10, "ranks", index, vectors, [wanted])
+        [found] = search([[question]], Searching(method, 10), indexes, [wanted])
         assert {candidate.chunk for candidate in found} == set(reference), method
         assert [candidate.chunk for candidate in found] == reference, method
-    [found] = search([[question]], "both", 10, "ranks", index, vectors, [wanted])
+    [found] = search([[question]], Searching("both", 10), indexes, [wanted])
     ranks = {c.chunk: (c.keyword_rank, c.vector_rank) for c in found}
     place = both[0]
     assert ranks[place] == (
@@ -148,7 +150,98 @@ def test_top_ten_of_each_method_and_of_both_agree_with_a_slow_reference() -> Non
 
 def test_rewrites_bring_in_what_the_question_alone_misses() -> None:
     index = build(["a sluice is opened", "a gate is closed"])
-    [alone] = search([["paddle"]], "keyword", 5, "ranks", index, None, None)
-    [helped] = search([["paddle", "sluice"]], "keyword", 5, "ranks", index, None, None)
+    [alone] = search([["paddle"]], Searching("keyword", 5), Indexes(index))
+    [helped] = search([["paddle", "sluice"]], Searching("keyword", 5), Indexes(index))
     assert alone == []
     assert [(c.chunk, c.keyword_rank) for c in helped] == [(0, None)]
+
+
+def test_fields_are_weighed_before_they_saturate() -> None:
+    """BM25F written out: idf · tf' · (k1 + 1) / (tf' + k1), tf' = Σ weight · tf / (1 − b + b · length ÷ mean)."""
+    bodies = ["lock gate", "lock lock paddle", "boat"]
+    titles = ["gate", "boat boat", ""]
+    index = build(bodies, 1.2, 0.75, titles, title_weight=3.0, title_b=0.5)
+    wanted = []
+    for body, title in zip(bodies, titles, strict=True):
+        score = 0.0
+        for term in ("lock", "gate"):
+            n = sum(term in b.split() or term in t.split() for b, t in zip(bodies, titles, strict=True))
+            idf = math.log(1 + (3 - n + 0.5) / (n + 0.5))
+            tf = body.split().count(term) / (0.25 + 0.75 * len(body.split()) / 2)
+            tf += 3.0 * title.split().count(term) / (0.5 + 0.5 * len(title.split()) / 1)
+            score += idf * tf * 2.2 / (tf + 1.2)
+        wanted.append(score)
+    assert index.scores(["lock", "gate"]) == pytest.approx(wanted, rel=1e-6)
+
+
+def test_z_scores_and_weights_by_hand() -> None:
+    one, other = [(1, 3.0), (2, 1.0)], [(2, 9.0), (3, 7.0)]
+    # z-scores are +1 and −1 in both lists; a place that a list lacks counts as its least, −1.
+    assert dict(by_scores([one, other], [0.5, 1.5], "z-score")) == pytest.approx({1: -1.0, 2: 1.0, 3: -2.0})
+    assert [place for place, _ in blend([one, other], "ranks", [0.1, 1.9])] == [2, 3, 1]
+
+
+def test_a_chunk_counts_at_its_best_text_and_only_where_it_may_be_found() -> None:
+    index = build(["lock", "gate gate", "gate", "gate boat", "boat"])
+    owner = np.array([0, 0, 1, 2, 2], dtype=np.int32)
+    free = dict(index.search("gate", 5, Narrowing(owner)))
+    texts = dict(index.search("gate", 5))
+    assert free == {0: texts[1], 1: texts[2], 2: texts[3]}
+    only = Narrowing(owner, np.array([False, True, True]))
+    assert [place for place, _ in index.search("gate", 5, only)] == [1, 2]
+
+
+def test_many_texts_a_chunk_do_not_shorten_the_list() -> None:
+    draw = np.random.default_rng(1)
+    vectors = draw.normal(size=(600, 8)).astype(np.float32)
+    vectors /= np.linalg.norm(vectors, axis=1, keepdims=True)
+    vectors[:300] = vectors[0]  # three hundred texts of chunk 0 are nearest of all
+    owner = np.array([0] * 300 + list(range(1, 301)), dtype=np.int32)
+    indexes = Indexes(None, lambda q, top, allowed: nearest(vectors, q, top, allowed), Narrowing(owner))
+    [found] = search([["x"]], Searching("vector", 10), indexes, [vectors[:1]])
+    cosines = np.round(vectors[300:].astype(np.float64) @ vectors[0].astype(np.float64), 6)
+    wanted = [0, *(1 + sorted(range(300), key=lambda n: (-cosines[n], n))[n] for n in range(9))]
+    assert [c.chunk for c in found] == wanted
+
+
+def test_candidates_below_the_least_score_fall_away() -> None:
+    index = build(["gate gate lock", "gate", "boat"])
+    scores = dict(index.search("gate lock", 5))
+    [found] = search([["gate lock"]], Searching("keyword", 5, least=scores[0] - 0.001), Indexes(index))
+    assert [c.chunk for c in found] == [0]
+
+
+@pytest.mark.parametrize("share", [0.01, 0.5])
+@pytest.mark.parametrize("way", ["graph", "lists"])
+def test_an_approximate_index_finds_most_and_only_what_may_be_found(way: str, share: float, tmp_path: Path) -> None:
+    draw = np.random.default_rng(2)
+    vectors = draw.normal(size=(3000, 24)).astype(np.float32)
+    vectors /= np.linalg.norm(vectors, axis=1, keepdims=True)
+    approximate.write(approximate.build(vectors, approximate.Nearness(way, lists=40)), tmp_path / "index")
+    index = approximate.opened(tmp_path / "index")
+    reach = approximate.Reach(effort=200, probes=20)
+    allowed = draw.random(3000) < share
+    for may in (None, allowed):
+        true = nearest(vectors, vectors[:20], 10, may)
+        found = approximate.search(index, vectors, vectors[:20], 10, reach, may)
+        hit = [len({p for p, _ in a} & {p for p, _ in b}) / len(a) for a, b in zip(true, found, strict=True)]
+        assert np.mean(hit) > 0.85
+        assert may is None or all(may[place] for row in found for place, _ in row)
+    told = approximate.recall(index, vectors, reach)
+    assert 0.85 < told <= 1.0
+    poor = approximate.recall(index, vectors, approximate.Reach(effort=1, probes=1))
+    assert poor < told
+    again = approximate.build(vectors, approximate.Nearness(way, lists=40))
+    assert approximate.search(again, vectors, vectors[:5], 10, reach) == approximate.search(
+        index, vectors, vectors[:5], 10, reach
+    )
+
+
+def test_exact_search_among_some_rows_is_that_of_the_rows_alone() -> None:
+    draw = np.random.default_rng(9)
+    vectors = draw.normal(size=(70_000, 4)).astype(np.float32)
+    allowed = draw.random(70_000) < 0.1
+    places = np.flatnonzero(allowed)
+    [found] = nearest(vectors, vectors[:1], 8, allowed)
+    [alone] = nearest(vectors[places], vectors[:1], 8)
+    assert found == [(int(places[place]), score) for place, score in alone]

@@ -122,7 +122,7 @@ def runner_with(workspace: Workspace, model: LanguageModel, monkeypatch: pytest.
 
 
 REWRITING = Configuration.model_validate(
-    {"name": "r", "rewriting": {"method": "paraphrases", "count": 1}, "search": {"method": "keyword"},
+    {"name": "r", "rewriting": {"method": "paraphrases", "count": 1}, "search": {"method": "keyword", "top": 2},
      "chunking": {"size": 90, "overlap": 0}, "embedding": {"model": "none"}}
 )  # fmt: skip
 
@@ -144,7 +144,7 @@ def test_a_failed_rewriting_is_remembered_and_a_retry_takes_all_that_hangs_on_it
     assert model.calls == 1
     again = runner_with(opened, model, monkeypatch, retry_failed=True).run(REWRITING, "t", [QUESTION])
     assert set(again.computed) == set(QUESTION_STAGES)
-    assert set(candidates(opened, runner)) > set(alone)
+    assert candidates(opened, runner) != alone
     done = runner_with(opened, model, monkeypatch, retry_failed=True).run(REWRITING, "t", [QUESTION])
     assert done.computed == {}
 

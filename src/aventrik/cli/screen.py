@@ -56,11 +56,19 @@ class Screen:
         """What went wrong, on standard error."""
         self.err.print(f"aventrik {self.verb}: {escape(text)}", style="red", soft_wrap=True)
 
-    def table(self, columns: Sequence[str], rows: Iterable[Sequence[str | Text]], right: Sequence[int] = ()) -> None:
-        """A table; `right` are the columns set flush right. The widest columns wrap when the terminal is narrow."""
+    def table(
+        self,
+        columns: Sequence[str],
+        rows: Iterable[Sequence[str | Text]],
+        right: Sequence[int] = (),
+        whole: Sequence[int] = (),
+    ) -> None:
+        """A table; `right` are the columns set flush right. The widest columns wrap when the terminal is narrow, but
+        for those in `whole`."""
         table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="bold", show_edge=False)
         for place, name in enumerate(columns):
-            table.add_column(name, justify="right" if place in right else "left", overflow="fold")
+            wrap: dict[str, Any] = {"no_wrap": True} if place in whole else {"overflow": "fold"}
+            table.add_column(name, justify="right" if place in right else "left", **wrap)
         for row in rows:
             table.add_row(*(cell if isinstance(cell, Text) else Text(str(cell)) for cell in row))
         self.out.print(table)

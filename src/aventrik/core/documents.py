@@ -63,23 +63,21 @@ class Document:
         last = bisect.bisect_right(self._heading_starts, offset) - 1
         path: list[str] = []
         level = 99
-        for heading in reversed(self.headings[: last + 1]):
+        for place in range(last, -1, -1):
+            heading = self.headings[place]
             if heading.level < level:
                 path.append(self.text[heading.start : heading.end])
                 level = heading.level
+            if level <= 1:
+                break
         return tuple(reversed(path))
 
     def section(self, offset: int) -> Range:
-        """The range from the innermost heading over an offset to the next of its level or higher."""
-        last = bisect.bisect_right(self._heading_starts, offset) - 1
-        if last < 0:
-            first = self._heading_starts[0] if self.headings else len(self.text)
-            return (0, first)
-        opening = self.headings[last]
-        for heading in self.headings[last + 1 :]:
-            if heading.level <= opening.level:
-                return (opening.start, heading.start)
-        return (opening.start, len(self.text))
+        """The range from the innermost heading over an offset to the next heading of any level."""
+        last = bisect.bisect_right(self._heading_starts, offset)
+        start = self._heading_starts[last - 1] if last else 0
+        end = self._heading_starts[last] if last < len(self.headings) else len(self.text)
+        return (start, end)
 
 
 def pack_parts(parts: tuple[Part, ...]) -> list[list[Any]]:

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 
 from .fusion import blend
-from .indexing import Hit
+from .indexing import Hit, Narrowing
 from .indexing.keyword import KeywordIndex
-from .indexing.vectors import search as nearest
 
 METHODS = ("keyword", "vector", "both")
+
+# (queries of shape (q, d), how many, which index texts may be found) → for each query the nearest index texts
+Nearest = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"], list[list[Hit]]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,30 +33,67 @@ class Candidate:
     vector_score: float | None = None
 
 
+@dataclass(frozen=True)
+class Searching:
+    """How to search. `weight` (0 to 1) is the share of the vector lists in a blend, the keyword lists have the rest;
+    candidates with a final score below `least` fall away."""
+
+    method: str = "both"
+    top: int = 40
+    blend: str = "ranks"
+    scaling: str = "min-max"
+    weight: float = 0.5
+    least: float | None = None
+
+
+@dataclass(frozen=True)
+class Indexes:
+    """What is searched: each part may be absent when the method does not use it."""
+
+    keyword: KeywordIndex | None = None
+    nearest: Nearest | None = None
+    narrowing: Narrowing = field(default_factory=Narrowing)
+
+
 def search(
     queries: Sequence[Sequence[str]],
-    method: str,
-    top: int,
-    how: str,
-    keyword: KeywordIndex | None,
-    vectors: npt.NDArray[np.float32] | None,
-    query_vectors: Sequence[npt.NDArray[np.float32]] | None,
+    how: Searching,
+    indexes: Indexes,
+    query_vectors: Sequence[npt.NDArray[np.float32]] | None = None,
 ) -> list[list[Candidate]]:
     """The `top` candidates of each question.
 
     `queries[i]` are the queries of question i, the first as asked, the others its rewrites;
-    `query_vectors[i]` has a row for each of them. Lists of all queries and methods are blended `how`.
+    `query_vectors[i]` has a row for each of them. Lists of all queries and methods are blended.
     """
     by_word: list[list[list[Hit]]] = [[] for _ in queries]
     by_vector: list[list[list[Hit]]] = [[] for _ in queries]
-    if method in ("keyword", "both") and keyword is not None:
-        by_word = [[keyword.search(text, top) for text in texts] for texts in queries]
-    if method in ("vector", "both") and vectors is not None and query_vectors:
-        hits = iter(nearest(vectors, np.concatenate(query_vectors), top))
+    if how.method in ("keyword", "both") and indexes.keyword is not None:
+        by_word = [[indexes.keyword.search(text, how.top, indexes.narrowing) for text in texts] for texts in queries]
+    if how.method in ("vector", "both") and indexes.nearest is not None and query_vectors:
+        hits = iter(_near(np.concatenate(query_vectors), how.top, indexes.nearest, indexes.narrowing))
         by_vector = [[next(hits) for _ in texts] for texts in queries]
-    return [
-        _candidates(blend([*words, *near], how)[:top], words[:1], near[:1]) for words, near in zip(by_word, by_vector)
-    ]
+    found = []
+    for words, near in zip(by_word, by_vector):
+        weights = [2 * (1 - how.weight)] * len(words) + [2 * how.weight] * len(near) if words and near else []
+        joined = blend([*words, *near], how.blend, weights, how.scaling)[: how.top]
+        if how.least is not None:
+            joined = [hit for hit in joined if hit[1] >= how.least]
+        found.append(_candidates(joined, words[:1], near[:1]))
+    return found
+
+
+def _near(queries: npt.NDArray[np.float32], top: int, nearest: Nearest, narrowing: Narrowing) -> list[list[Hit]]:
+    """Nearest chunks; where a chunk has several index texts, as many texts more are asked for as that takes."""
+    allowed = narrowing.texts_allowed
+    wanted = top
+    while True:
+        found = nearest(queries, wanted, allowed)
+        chunks = [narrowing.hits(row, top) for row in found]
+        short = any(len(row) < top and len(texts) == wanted for row, texts in zip(chunks, found))
+        if not short or wanted >= top * narrowing.most_texts:
+            return chunks
+        wanted = min(wanted * 4, top * narrowing.most_texts)
 
 
 def _candidates(joined: list[Hit], keyword: list[list[Hit]], vector: list[list[Hit]]) -> list[Candidate]:

@@ -33,6 +33,22 @@ def length(ranges: Iterable[Range]) -> int:
     return sum(end - start for start, end in merge(ranges))
 
 
+def without(ranges: Iterable[Range], taken: Iterable[Range]) -> list[Range]:
+    """What of the union of ranges lies outside the union of `taken`, as sorted, disjoint ranges."""
+    away = merge(taken)
+    left: list[Range] = []
+    for start, end in merge(ranges):
+        for from_, to in away:
+            if to <= start or from_ >= end:
+                continue
+            if start < from_:
+                left.append((start, from_))
+            start = to
+        if start < end:
+            left.append((start, end))
+    return left
+
+
 def common(ranges: Iterable[Range], start: int, end: int) -> int:
     """Code points of [start, end) that lie inside the union of the ranges."""
     return sum(max(0, min(end, right) - max(start, left)) for left, right in merge(ranges))

@@ -12,7 +12,7 @@ from .spans import Range
 
 WORD = re.compile(r"\d+(?:[.,:]\d+)*|[^\W\d_]+(?:['’][^\W\d_]+)*|[^\W_]+")
 NUMBER = re.compile(r"\d+(?:[.,:]\d+)*")
-_TOKEN = re.compile(r"[^\W_]{1,6}|[^\w\s]|_")
+TOKEN = re.compile(r"[^\W_]{1,6}|[^\w\s]|_")
 _BREAK = re.compile(r"""(?P<stop>[.!?]+["'”’)\]]*)(?=[ \t]+["'“‘(\[]?[A-Z0-9])|\n+""")
 _ABBREVIATION = re.compile(
     r"(?:^|[\s(\[])(?:e\.g|i\.e|etc|cf|vs|viz|no|nos|fig|figs|dr|mr|mrs|ms|st|sec|ch|vol|pp?|ed|eds|approx|"
@@ -72,7 +72,7 @@ def plain_number(figure: str) -> str:
 
 def count_tokens(text: str) -> int:
     """An estimate of language-model tokens: a word counts one for each six letters begun, a mark one."""
-    return len(_TOKEN.findall(text))
+    return len(TOKEN.findall(text))
 
 
 def sentences(text: str, start: int = 0, end: int | None = None) -> Iterator[Range]:

@@ -6,11 +6,14 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
-from ..core.chunking.lookup import held_whole
+from ..core.chunking import ChunkTable
+from ..core.chunking.lookup import chunks_of, held_whole
 from ..core.questions import Question
+from ..core.spans import merge
 from ..core.text import sentences
-from ..workspace.configuration import Configuration
+from ..workspace.configuration import Chunking, Configuration
 from .resources import Resources
 
 _BINS = 20
@@ -20,64 +23,104 @@ _SAMPLES = 5
 def figures(resources: Resources, configuration: Configuration, questions: Sequence[Question]) -> dict[str, Any]:
     """What `aventrik cut` shows of one configuration; lengths are in characters, shares from 0 to 1."""
     table = resources.chunks(configuration)
-    cutting = configuration.chunking
-    lengths = np.add.reduceat(table.ends - table.starts, table.first[:-1]) if len(table) else np.zeros(0, int)
+    units = resources.served(configuration).units
+    lengths = lengths_of(table)
     needs = [[quoted.span for quoted in need.spans] for question in questions for need in question.needs]
-    apart = sum(not held_whole(table, need, resources.workspace.settings.cover) for need in needs)
-    longest = int(lengths.max(initial=0))
+    cover = resources.workspace.settings.cover
+    counted = _counted(resources, table)
     step = max(1, len(table) // _SAMPLES)
     return {
         "name": configuration.name,
-        "chunking": f"{cutting.method} {cutting.size} {cutting.unit}, overlap {cutting.overlap}",
+        "chunking": told(configuration.chunking),
         "chunks": len(table),
+        **_spread(lengths),
+        "served": len(units),
+        "served_median": int(np.median(lengths_of(units))) if len(units) else 0,
+        "index_texts": len(resources.texts(configuration)),
+        "index_texts_failed": resources.texts(configuration).failed,
+        **counted,
+        "needs": len(needs),
+        "needs_cut_apart": sum(not held_whole(table, need, cover) for need in needs),
+        "needs_served_apart": sum(not held_whole(units, need, cover) for need in needs),
+        "ends": {
+            name: _sample(resources, table, int(place))
+            for name, place in (("shortest", lengths.argmin()), ("longest", lengths.argmax()))
+        }
+        if len(lengths)
+        else {},
+        "samples": [_sample(resources, table, number) for number in range(step // 2, len(table), step)][:_SAMPLES],
+    }
+
+
+def told(cutting: Chunking) -> str:
+    """A chunking in a few words."""
+    unit = {"chars": "", "words": " words", "tokens": " tokens"}[cutting.unit]
+    if cutting.unit == "tokens" and cutting.tokenizer != "estimate":
+        unit += f" of {cutting.tokenizer.rsplit('/', 1)[-1]}"
+    words = f"{cutting.method} {cutting.size}{unit}, overlap {cutting.cutting.overlap}"
+    around = f" {cutting.around}" if cutting.serve == "neighbours" else ""
+    larger = f" ({wide.method} {wide.size})" if (wide := cutting.serving.larger) else ""
+    return words if cutting.serve == "chunk" else f"{words}; serves {cutting.serve}{around}{larger}"
+
+
+def lengths_of(table: ChunkTable) -> npt.NDArray[np.int64]:
+    """Characters of each chunk."""
+    return np.add.reduceat(table.ends - table.starts, table.first[:-1]) if len(table) else np.zeros(0, np.int64)
+
+
+def _spread(lengths: npt.NDArray[np.int64]) -> dict[str, Any]:
+    longest = int(lengths.max(initial=0))
+    return {
         "shortest": int(lengths.min()) if len(lengths) else 0,
         "median": int(np.median(lengths)) if len(lengths) else 0,
         "longest": longest,
         "histogram": np.histogram(lengths, bins=_BINS, range=(0, max(1, longest)))[0].tolist(),
-        "mid_sentence": _mid_sentence(resources, configuration),
-        "repeated": _repeated(resources, configuration),
-        "needs": len(needs),
-        "needs_cut_apart": apart,
-        "samples": [_sample(resources, configuration, number) for number in range(step // 2, len(table), step)][
-            :_SAMPLES
-        ],
     }
 
 
-def _mid_sentence(resources: Resources, configuration: Configuration) -> float:
-    """Share of chunks that end inside a sentence."""
-    table = resources.chunks(configuration)
-    inside = 0
-    ends: set[int] = set()
-    current = ""
-    for number in range(len(table)):
-        name = table.name(number)
-        if name != current:
-            current = name
-            ends = {end for _, end in sentences(resources.workspace.corpus.document(name).text)}
-        inside += table.ranges(number)[-1][1] not in ends
-    return inside / len(table) if len(table) else 0.0
+def _counted(resources: Resources, table: ChunkTable) -> dict[str, Any]:
+    """`mid_sentence`: share of chunks that end inside a sentence; `repeated`: characters that stand in more than one
+    chunk, counted each time but the first, ÷ characters of all chunks; `tables` and those whose rows are not all in
+    one chunk."""
+    inside = tables = apart = union = 0
+    for place, name in enumerate(table.docs):
+        document = resources.workspace.corpus.document(name)
+        numbers = chunks_of(table, name)
+        ends = {end for _, end in sentences(document.text)} | {row.end for row in document.of_kind("row")}
+        inside += sum(table.ranges(number)[-1][1] not in ends for number in numbers)
+        left, right = int(table.first[numbers.start]), int(table.first[numbers.stop])
+        ranges = list(zip(table.starts[left:right].tolist(), table.ends[left:right].tolist()))
+        union += sum(end - start for start, end in merge(ranges))
+        for part in document.of_kind("table"):
+            rows = [row for row in document.of_kind("row") if part.start <= row.start < part.end]
+            if len(rows) > 1:
+                tables += 1
+                apart += not any(
+                    chunk[-1][0] <= rows[0].start and rows[-1].end <= chunk[-1][1]
+                    for chunk in map(table.ranges, numbers)
+                )
+        resources.progress("counting", place, len(table.docs))
+    total = int((table.ends - table.starts).sum())
+    return {
+        "mid_sentence": inside / len(table) if len(table) else 0.0,
+        "repeated": (total - union) / total if total else 0.0,
+        "tables": tables,
+        "tables_cut_apart": apart,
+    }
 
 
-def _repeated(resources: Resources, configuration: Configuration) -> float:
-    """Characters that stand in a chunk and in the one before it too ÷ characters of all chunks."""
-    table = resources.chunks(configuration)
-    if len(table) < 2:
-        return 0.0
-    starts, ends = np.asarray(table.starts[table.first[:-1]]), np.asarray(table.ends[table.first[1:] - 1])
-    same = np.asarray(table.doc[1:] == table.doc[:-1])
-    again = np.clip(ends[:-1] - starts[1:], 0, None)[same].sum()
-    return float(again / max(1, (table.ends - table.starts).sum()))
-
-
-def _sample(resources: Resources, configuration: Configuration, number: int) -> dict[str, Any]:
-    table = resources.chunks(configuration)
+def _sample(resources: Resources, table: ChunkTable, number: int) -> dict[str, Any]:
     after = number + 1
     follows = after < len(table) and table.doc[after] == table.doc[number]
+    text = resources.text(table, number)
+    again = 0
+    if follows:
+        again = max(0, table.ranges(number)[-1][1] - table.ranges(after)[-1][0])
     return {
         "chunk": number,
         "doc": table.name(number),
         "headings": resources.source(table, number),
-        "text": resources.text(table, number),
+        "text": text,
         "next": resources.text(table, after) if follows else "(end of the document)",
+        "overlap": again,
     }

@@ -9,6 +9,7 @@ from ..core.chunking import ChunkTable
 from ..core.errors import BadInput
 from ..core.measures.retrieval import best_cover
 from ..core.questions import Question
+from ..core.serving import ServedTable
 from ..core.spans import Span
 from ..workspace.runs import Run, Runs
 from .resources import Resources
@@ -38,14 +39,16 @@ def explain(resources: Resources, run: Run, question: Question) -> Explanation:
         raise BadInput(f"run {run.id} has no question '{question.id}'")
     store = resources.workspace.store
     stages = {name: store.result(key) for name, key in keys.items() if name not in ("question", "kind")}
+    corpus = resources.keys(run.configuration)
     try:
-        table = ChunkTable.from_arrays(store.arrays(resources.keys(run.configuration).chunks))
+        table = ChunkTable.from_arrays(store.arrays(corpus.chunks))
+        units = ServedTable.from_arrays(store.arrays(corpus.served)) if corpus.served else None
     except KeyError:
         raise BadInput(f"the documents have changed since run {run.id}; run '{run.name}' again to explain it") from None
     lost = stages["scores"]["lost"]
     shown = {row[0] for row in stages["candidates"]["list"]}
     spans = [[quoted.span for quoted in need.spans] for need in question.needs]
-    chunks = {number: _chunk(resources, table, number, spans) for number in sorted(shown)}
+    chunks = {number: _chunk(resources, table, units, number, spans) for number in sorted(shown)}
     ranked = [pair[0] for pair in stages["refined"]["stages"][-1]]
     needs = []
     for place, need in enumerate(question.needs):
@@ -62,13 +65,17 @@ def explain(resources: Resources, run: Run, question: Question) -> Explanation:
     return Explanation(run, question, stages, needs, chunks)
 
 
-def _chunk(resources: Resources, table: ChunkTable, number: int, needs: list[list[Span]]) -> dict[str, Any]:
+def _chunk(
+    resources: Resources, table: ChunkTable, units: ServedTable | None, number: int, needs: list[list[Span]]
+) -> dict[str, Any]:
+    """A chunk, with how much of each need is in what is served for it."""
     name = table.name(number)
-    served = {name: list(table.ranges(number))}
+    ranges = table.ranges(number) if units is None else units.units.ranges(int(units.unit[number]))
     return {
         "doc": name,
         "ranges": table.ranges(number),
+        "served": ranges,
         "source": resources.source(table, number),
         "text": resources.text(table, number),
-        "covers": [best_cover(need, served) for need in needs],
+        "covers": [best_cover(need, {name: list(ranges)}) for need in needs],
     }

@@ -13,6 +13,7 @@ from ..core.tasks import LanguageModel
 from ..models.calls import Spent
 from ..models.connection import Connection
 from ..workspace.calls import KeptCalls
+from ..workspace.configuration import Embedding
 from ..workspace.workspace import Model, Workspace
 
 
@@ -38,15 +39,19 @@ class Models:
         """The model of a role (writer, rewriter, answerer, judge), or the one that a configuration names instead."""
         return self.language(override or getattr(self.workspace.settings.roles, role))
 
-    def embedder(self, name: str) -> Embedder:
+    def embedder(self, settings: Embedding) -> Embedder:
         """An embedding model: one that ships with the tool, or a configured one."""
-        if name in embedding.MODELS:
-            return embedding.embedder(name)
-        return cast(Embedder, self._get(name, self._embedder))
+        if settings.model in embedding.MODELS:
+            return embedding.embedder(settings.model, settings.dimensions)
+        return cast(Embedder, self._get(settings.model, self._embedder))
 
-    def embedder_identity(self, name: str) -> str:
+    def embedder_identity(self, settings: Embedding) -> str:
         """What an embedding model's vectors hang on beside their texts."""
-        return name if name in (*embedding.MODELS, "none") else str(self._get(name, self._embedder).identity)
+        if settings.model == "lsa":
+            return f"lsa {settings.dimensions}"
+        if settings.model in (*embedding.MODELS, "none"):
+            return settings.model
+        return str(self._get(settings.model, self._embedder).identity)
 
     def reranker(self, name: str) -> Reranker:
         """A configured reranking model."""

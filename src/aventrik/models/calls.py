@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+CUT = "a text was cut to fit the embedding model"
+
 
 @dataclass(frozen=True)
 class Call:

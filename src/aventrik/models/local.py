@@ -14,6 +14,7 @@ import numpy.typing as npt
 from ..core.embedding import State, unit
 from ..core.errors import BadInput, MissingExtra
 from ..core.keys import content_key
+from .calls import CUT, Spent
 
 _AT_ONCE = 64
 
@@ -40,6 +41,7 @@ class LocalEmbedder:
     def __init__(self, name: str, path: Path, query_prefix: str = "", passage_prefix: str = "") -> None:
         self._name = name
         self._path = _folder(name, path)
+        self.spent = Spent()
         self._prefixes = {"query": query_prefix, "passage": passage_prefix}
         size = sum(file.stat().st_size for file in path.iterdir() if file.is_file())
         self.identity = content_key("local", (path / "config.json").read_text(), size, query_prefix, passage_prefix)
@@ -56,8 +58,18 @@ class LocalEmbedder:
     def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
         """Unit vectors of the texts, in batches."""
         whole = [self._prefixes[kind] + text for text in texts]
+        self._count_cut(whole)
         rows = self._model.encode(whole, batch_size=_AT_ONCE, show_progress_bar=False, convert_to_numpy=True)
         return unit(np.asarray(rows, dtype=np.float32))
+
+    def _count_cut(self, texts: Sequence[str]) -> None:
+        """Notes how many texts are longer than the model reads; it cuts them by itself."""
+        limit = self._model.max_seq_length
+        if not limit or not texts:
+            return
+        over = sum(len(ids) > limit for ids in self._model.tokenizer(list(texts), truncation=False)["input_ids"])
+        if over:
+            self.spent.notes[CUT] = self.spent.notes.get(CUT, 0) + over
 
     def test(self) -> dict[str, Any]:
         """Embeds something small."""

@@ -15,7 +15,7 @@ from ..core.keys import content_key
 from ..core.text import count_tokens
 from .background import as_done, run
 from .caller import Caller, Refused
-from .calls import Call, CallStore, Memory, Spent
+from .calls import CUT, Call, CallStore, Memory, Spent
 from .connection import Connection
 from .language import cut_to
 
@@ -69,8 +69,7 @@ class HttpEmbedder:
         over = count_tokens(text) - self.connection.context
         if over <= 0:
             return text or " "
-        note = "text was cut to fit the embedding model"
-        self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
+        self.spent.notes[CUT] = self.spent.notes.get(CUT, 0) + 1
         return cut_to(text, over)
 
     async def _block(self, block: Sequence[tuple[str, str]]) -> list[Call]:

@@ -8,8 +8,13 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
+from ..core.chunking import Cutting
 from ..core.errors import BadInput
+from ..core.filters import parse
+from ..core.indexing.approximate import Nearness, Reach
 from ..core.reranking import STEPS
+from ..core.searching import Searching
+from ..core.serving import Serving
 from .toml import line_of, load_toml, nearest, validated
 
 MOST_COMBINATIONS = 500
@@ -20,42 +25,56 @@ class _Table(BaseModel):
 
 
 class Chunking(_Table):
-    """How documents are cut."""
+    """How documents are cut, and what is served for a chunk."""
 
-    method: Literal["fixed", "paragraph"] = "paragraph"
+    method: Literal["fixed", "sentence", "paragraph", "heading", "page", "topic"] = "paragraph"
     size: int = Field(800, ge=1, le=1_000_000)
     unit: Literal["chars", "words", "tokens"] = "chars"
-    overlap: int = Field(80, ge=0)
-    serve: Literal["chunk"] = "chunk"
-
-    @model_validator(mode="before")
-    @classmethod
-    def _overlap_for_size(cls, data: Any) -> Any:
-        """An overlap that is not given is a tenth of the size."""
-        if isinstance(data, dict) and "overlap" not in data and isinstance(data.get("size"), int):
-            return {**data, "overlap": max(0, data["size"] // 10)}
-        return data
+    tokenizer: str = "estimate"
+    overlap: int | None = Field(None, ge=0)
+    serve: Literal["chunk", "neighbours", "section", "page", "document", "larger"] = "chunk"
+    around: int = Field(1, ge=1, le=100)
+    larger_method: Literal["fixed", "sentence", "paragraph", "heading", "page", "topic"] = "paragraph"
+    larger_size: int | None = Field(None, ge=1, le=10_000_000)
 
     @model_validator(mode="after")
-    def _overlap_below_size(self) -> Chunking:
-        if self.overlap >= self.size:
+    def _sizes_fit_together(self) -> Chunking:
+        if self.overlap is not None and self.overlap >= self.size:
             raise ValueError(f"overlap ({self.overlap}) must be smaller than size ({self.size})")
+        if self.serve == "larger" and self.larger_size is not None and self.larger_size <= self.size:
+            raise ValueError(f"larger_size ({self.larger_size}) must be greater than size ({self.size})")
         return self
+
+    @property
+    def cutting(self) -> Cutting:
+        """The part that decides where chunks begin and end; an overlap that is not given is a tenth of the size."""
+        overlap = self.size // 10 if self.overlap is None else self.overlap
+        return Cutting(self.method, self.size, self.unit, overlap, self.tokenizer)
+
+    @property
+    def serving(self) -> Serving:
+        """The part that decides what is handed on; a larger chunking that is not sized is three times as large."""
+        larger = Cutting(self.larger_method, self.larger_size or 3 * self.size, self.unit, 0, self.tokenizer)
+        return Serving(self.serve, self.around, larger if self.serve == "larger" else None)
 
 
 class Index(_Table):
     """What is matched for a chunk."""
 
-    text: Literal["chunk"] = "chunk"
+    text: Literal["chunk", "summary", "facts", "questions"] = "chunk"
+    model: str = ""
     headings: bool = True
     k1: float = Field(1.2, ge=0, le=10, strict=False)
     b: float = Field(0.75, ge=0, le=1, strict=False)
+    title_weight: float = Field(0.0, ge=0, le=100, strict=False)
+    title_b: float = Field(0.75, ge=0, le=1, strict=False)
 
 
 class Embedding(_Table):
     """Which model turns texts into vectors."""
 
     model: str = "lsa"
+    dimensions: int = Field(192, ge=2, le=4096)
 
 
 class Rewriting(_Table):
@@ -71,7 +90,42 @@ class Search(_Table):
 
     method: Literal["keyword", "vector", "both"] = "both"
     top: int = Field(40, ge=1, le=10_000)
+    least: float | None = Field(None, strict=False)
+    where: str = ""
     blend: Literal["ranks", "scores"] = "ranks"
+    scaling: Literal["min-max", "z-score"] = "min-max"
+    weight: float = Field(0.5, ge=0, le=1, strict=False)
+    nearest: Literal["exact", "graph", "lists"] = "exact"
+    links: int = Field(32, ge=4, le=256)
+    build_effort: int = Field(80, ge=4, le=10_000)
+    effort: int = Field(64, ge=1, le=100_000)
+    lists: int = Field(0, ge=0, le=1_000_000)
+    probes: int = Field(16, ge=1, le=1_000_000)
+
+    @field_validator("where")
+    @classmethod
+    def _understood(cls, condition: str) -> str:
+        if condition.strip():
+            try:
+                parse(condition)
+            except BadInput as error:
+                raise ValueError(str(error).removeprefix("where, ")) from None
+        return condition.strip()
+
+    @property
+    def nearness(self) -> Nearness:
+        """How an approximate index is laid out."""
+        return Nearness(self.nearest, self.links, self.build_effort, self.lists)
+
+    @property
+    def reach(self) -> Reach:
+        """How thoroughly it is searched."""
+        return Reach(self.effort, self.probes)
+
+    @property
+    def searching(self) -> Searching:
+        """The part that says what is done with the lists."""
+        return Searching(self.method, self.top, self.blend, self.scaling, self.weight, self.least)
 
 
 class Context(_Table):

@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import sqlite3
+import time
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from filelock import FileLock, Timeout
 
 from ..core.errors import BadInput, Unavailable
 
 FORMAT = 1
+_BLOCK = 4096
+_BLOCKS = 64
+_JOURNAL = "rows written"
 
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS files (
@@ -146,32 +152,103 @@ class Store:
 
     def keep_arrays(self, key: str, arrays: dict[str, npt.NDArray]) -> None:
         """Writes arrays into a folder of their own that appears only when it is whole."""
+
+        def write(folder: Path) -> None:
+            for name, array in arrays.items():
+                np.save(folder / f"{name}.npy", array)
+
+        self.keep_folder(key, write)
+
+    def keep_folder(self, key: str, write: Callable[[Path], None]) -> Path:
+        """A folder of files under a key: `write` fills it, and it appears only when it is whole. Returns it."""
+        draft = self._arrays / f".{key}.{os.getpid()}.{time.monotonic_ns():x}"
         with told(self._arrays):
-            self._arrays.mkdir(exist_ok=True)
-            draft = self._arrays / f".{key}.{id(arrays):x}"
-            shutil.rmtree(draft, ignore_errors=True)
-            draft.mkdir()
+            draft.mkdir(parents=True)
             try:
-                sizes = {}
-                for name, array in arrays.items():
-                    np.save(draft / f"{name}.npy", array)
-                    sizes[name] = (draft / f"{name}.npy").stat().st_size
-                (draft / "manifest.json").write_text(json.dumps(sizes))
-                shutil.rmtree(self._arrays / key, ignore_errors=True)
-                draft.rename(self._arrays / key)
+                write(draft)
+                self._publish(key, draft)
             finally:
                 shutil.rmtree(draft, ignore_errors=True)
+        return self._arrays / key
 
-    def arrays(self, key: str) -> dict[str, npt.NDArray]:
-        """Arrays memory-mapped for reading; raises KeyError when they are missing or cut short."""
+    def _publish(self, key: str, draft: Path) -> None:
+        marks = {file.name: _mark(file) for file in sorted(draft.iterdir())}
+        (draft / "manifest.json").write_text(json.dumps(marks))
+        shutil.rmtree(self._arrays / key, ignore_errors=True)
+        draft.rename(self._arrays / key)
+
+    def folder_of(self, key: str) -> Path:
+        """The folder of a key; raises KeyError when it is missing or a file in it is not what was written.
+
+        A file is known by its size and by a checksum over its ends and some blocks between (all of a small file), so
+        that opening a large one stays quick.
+        """
         folder = self._arrays / key
         try:
-            sizes = json.loads((folder / "manifest.json").read_text())
-            if any((folder / f"{name}.npy").stat().st_size != size for name, size in sizes.items()):
+            marks = json.loads((folder / "manifest.json").read_text())
+            if any(_mark(folder / name) != mark for name, mark in marks.items()):
                 raise KeyError(key)
-            return {name: _mapped(folder / f"{name}.npy") for name in sizes}
         except (OSError, ValueError):
             raise KeyError(key) from None
+        return folder
+
+    def arrays(self, key: str) -> dict[str, npt.NDArray]:
+        """Arrays memory-mapped for reading; raises KeyError as `folder_of` does."""
+        folder = self.folder_of(key)
+        return {file.stem: _mapped(file) for file in sorted(folder.glob("*.npy"))}
+
+    def grown_array(
+        self, key: str, name: str, rows: int, batches: Callable[[int], Iterator[npt.NDArray[np.float32]]]
+    ) -> None:
+        """Writes a float32 array of `rows` rows batch by batch, without holding it in memory.
+
+        `batches(done)` yields what comes after the first `done` rows. Interrupted, the same call goes on behind the
+        last batch that was written whole; another process that makes the same array at the same time makes its own.
+        """
+        draft = self._arrays / f".{key}.growing"
+        with told(self._arrays):
+            draft.mkdir(parents=True, exist_ok=True)
+            try:
+                with FileLock(self._arrays / f".{key}.lock", timeout=0):
+                    self._grow(draft, name, rows, batches)
+                    self._publish(key, draft)
+            except Timeout:
+                self.keep_arrays(key, {name: np.concatenate(list(batches(0)))})
+
+    def _grow(
+        self, draft: Path, name: str, rows: int, batches: Callable[[int], Iterator[npt.NDArray[np.float32]]]
+    ) -> None:
+        path, journal = draft / f"{name}.npy", draft / _JOURNAL
+        done = 0
+        table: Any = None
+        if path.exists() and journal.exists():
+            done = int(journal.read_text() or 0)
+            table = np.lib.format.open_memmap(path, mode="r+")
+            if table.shape[0] != rows or not done:
+                done, table = 0, None
+        if done < rows:
+            for batch in batches(done):
+                if table is None:
+                    table = np.lib.format.open_memmap(path, "w+", np.float32, (rows, batch.shape[1]))
+                table[done : done + len(batch)] = batch
+                table.flush()
+                done += len(batch)
+                journal.write_text(str(done))
+        journal.unlink(missing_ok=True)
+
+
+def _mark(path: Path) -> list[Any]:
+    """[size, checksum] of a file."""
+    size = path.stat().st_size
+    check = 0
+    with open(path, "rb") as file:
+        if size <= 2 * _BLOCKS * _BLOCK:
+            check = zlib.crc32(file.read())
+        else:
+            for place in range(_BLOCKS):
+                file.seek((size - _BLOCK) * place // (_BLOCKS - 1))
+                check = zlib.crc32(file.read(_BLOCK), check)
+    return [size, check]
 
 
 def _mapped(path: Path) -> npt.NDArray:

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..core.embedding import MODELS as BUILT_IN
 from ..core.errors import BadInput
+from ..core.measuring import ESTIMATE, STATIC
 from ..core.reading import Reading
 from ..core.reading.records import Mapped
 from .configuration import Configuration, load_configurations
@@ -155,12 +156,28 @@ class Workspace:
                 raise BadInput(f"{self.folder / 'configs'}: holds no configuration (*.toml)")
         found = [configuration for path in paths for configuration in load_configurations(path)]
         seen: set[str] = set()
-        for configuration in found:
+        for number, configuration in enumerate(found):
             self._check_models(configuration)
+            found[number] = configuration = self._with_tokenizer(configuration)
             if configuration.name in seen:
                 raise BadInput(f"two configurations are named '{configuration.name}'; give each a name of its own")
             seen.add(configuration.name)
         return found
+
+    def _with_tokenizer(self, configuration: Configuration) -> Configuration:
+        """The configuration with a tokenizer's path made whole; raises `BadInput` when no file is there."""
+        name = configuration.chunking.tokenizer
+        if name in (ESTIMATE, STATIC):
+            return configuration
+        path = (self.folder / name).resolve()
+        if not path.is_file():
+            near = nearest(name, [ESTIMATE, STATIC])
+            raise BadInput(
+                f"configuration '{configuration.name}', chunking.tokenizer: no file {name} in the workspace; it may be "
+                f"'{ESTIMATE}', '{STATIC}', or a tokenizer.json{near}"
+            )
+        chunking = configuration.chunking.model_copy(update={"tokenizer": str(path)})
+        return configuration.model_copy(update={"chunking": chunking})
 
     def _check_models(self, configuration: Configuration) -> None:
         """Refuses a configuration that names a model which is not there, with the nearest that is."""
@@ -169,6 +186,7 @@ class Workspace:
             ("embedding.model", configuration.embedding.model, embedding),
             ("answering.model", configuration.answering.model, ["", *self._language]),
             ("rewriting.model", configuration.rewriting.model, ["", *self._language]),
+            ("index.model", configuration.index.model, ["", *self._language]),
         ]
         for step in configuration.reranking:
             if step["step"] == "cross-encoder":
@@ -244,25 +262,31 @@ name = "starter"
 note = "paragraphs, keyword and vector search blended"
 
 [chunking]
-method  = "paragraph"     # fixed, paragraph
+method  = "paragraph"     # fixed, sentence, paragraph, heading, page, topic
 size    = 800
-unit    = "chars"         # chars, words, tokens
+unit    = "chars"         # chars, words, tokens (of `tokenizer`: estimate, static, or a tokenizer.json)
 overlap = 80
+serve   = "chunk"         # chunk, neighbours (around = 1), section, page, document, larger (larger_size = 2400)
 
 [index]
+text     = "chunk"        # chunk, or what the writer model makes of it: summary, facts, questions
 headings = true           # put the heading path in front of what is matched
+# title_weight = 2.0      # search title and headings as a field of their own, weighted
 
 [embedding]
 model = "lsa"             # none, lsa (fitted on your documents), static (needs the extra 'static')
 
 [rewriting]
-method = "none"           # none, paraphrases
+method = "none"           # none, paraphrases, hypothetical, parts
 count  = 3
 
 [search]
 method = "both"           # keyword, vector, both
 top    = 40
-blend  = "ranks"          # ranks, scores
+blend  = "ranks"          # ranks, scores (scaling = "min-max" or "z-score")
+weight = 0.5              # the share of the vector list; the keyword list has the rest
+nearest = "exact"         # exact, or approximate: graph, lists
+# where = "area = 'Moss Cut' and issued >= '2031-04-01'"    # only documents whose metadata say so
 
 # [[reranking]]
 # step   = "closeness"

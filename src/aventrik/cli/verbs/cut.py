@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+from rich.text import Text
+
 from ..opening import open_corpus, open_testset
-from ..screen import Screen, number, shortened
+from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
     from ...workspace.configuration import Configuration
 
 HELP = "Shows how configurations would chunk the corpus: counts, lengths, samples, and evidence that is cut apart."
 _BARS = " ▁▂▃▄▅▆▇█"
+_BARS_WIDE = 20
+_LABELS = 23
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -21,7 +26,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "configurations", metavar="CONFIG", nargs="*", help="configuration files (default: all in configs/)"
     )
     parser.add_argument("--testset", metavar="NAME", help="count the needs that no single chunk holds whole")
-    parser.add_argument("--samples", metavar="N", type=int, default=2, help="chunks to show (default 2)")
+    parser.add_argument(
+        "--samples",
+        metavar="N",
+        type=int,
+        default=2,
+        help="chunks to show (default 2; from 3 on also the shortest and the longest)",
+    )
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
@@ -35,7 +46,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         resources = Resources(workspace, meter)
         different: dict[str, Configuration] = {}
         for configuration in workspace.configurations(options.configurations):
-            different.setdefault(resources.keys(configuration).chunks, configuration)
+            keys = resources.keys(configuration)
+            different.setdefault(keys.chunks + keys.served + keys.texts, configuration)
         rows = [figures(resources, configuration, questions) for configuration in different.values()]
     screen.result(rows)
     _table(screen, rows, bool(questions))
@@ -45,28 +57,41 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
 
 def _table(screen: Screen, rows: list[dict[str, Any]], tested: bool) -> None:
-    columns = ["chunking", "chunks", "shortest", "median", "longest", "lengths", "cut in mid-sentence", "repeated"]
+    """Configurations side by side, as many in a block as the terminal is wide."""
+    wide = any(row["served"] != row["chunks"] or row["served_median"] != row["median"] for row in rows)
+    written = any(row["index_texts"] != row["chunks"] for row in rows)
+    lines: list[tuple[str, Callable[[dict[str, Any]], str]]] = [
+        ("chunks", lambda row: f"{row['chunks']:,}"),
+        *((name, lambda row, name=name: f"{row[name]:,}") for name in ("shortest", "median", "longest")),
+        ("lengths, from 0 on", lambda row: _drawn(row["histogram"])),
+        ("end inside a sentence", lambda row: f"{row['mid_sentence']:.0%}"),
+        ("repeated text", lambda row: f"{row['repeated']:.1%}"),
+        ("tables cut apart", lambda row: f"{row['tables_cut_apart']} of {row['tables']}"),
+    ]
     if tested:
-        columns.append("needs cut apart")
-    screen.table(
-        columns,
-        [
-            [
-                row["chunking"],
-                f"{row['chunks']:,}",
-                f"{row['shortest']:,}",
-                f"{row['median']:,}",
-                f"{row['longest']:,}",
-                _drawn(row["histogram"]),
-                f"{row['mid_sentence']:.0%}",
-                f"{row['repeated']:.0%}",
-                *([f"{row['needs_cut_apart']} of {row['needs']}"] if tested else []),
-            ]
-            for row in rows
-        ],
-        right=(1, 2, 3, 4, 6, 7, 8),
-    )
-    screen.say("lengths in characters; the bars run from 0 to the longest chunk, tallest = most chunks", style="dim")
+        lines.append(("needs cut apart", lambda row: f"{row['needs_cut_apart']} of {row['needs']}"))
+    if wide:
+        lines.append(("units served", lambda row: f"{row['served']:,}"))
+        lines.append(("their median length", lambda row: f"{row['served_median']:,}"))
+    if wide and tested:
+        lines.append(("needs apart in these", lambda row: f"{row['needs_served_apart']} of {row['needs']}"))
+    if written:
+        lines.append(("index texts", lambda row: f"{row['index_texts']:,}"))
+    together = max(1, (screen.out.width - _LABELS) // (_BARS_WIDE + 2))
+    for place in range(0, len(rows), together):
+        some = rows[place : place + together]
+        screen.table(
+            ["chunking", *(row["chunking"] for row in some)],
+            [[name, *(shown(row) for row in some)] for name, shown in lines],
+            right=range(1, len(some) + 1),
+        )
+        screen.say()
+    screen.say("lengths are in characters; a bar's height: how many chunks are so long, up to the longest", style="dim")
+    for row in rows:
+        if row["index_texts_failed"]:
+            screen.warn(
+                f"{row['name']}: {row['index_texts_failed']:,} chunks have no written index text; their own is used"
+            )
 
 
 def _drawn(histogram: list[int]) -> str:
@@ -75,11 +100,19 @@ def _drawn(histogram: list[int]) -> str:
 
 
 def _samples(screen: Screen, row: dict[str, Any], count: int) -> None:
-    for sample in row["samples"][:count]:
-        screen.title(f"{row['chunking']}: chunk {sample['chunk']:,} of {row['chunks']:,} · {sample['doc']}")
+    picked = [("", sample) for sample in row["samples"][:count]]
+    if count > 2:
+        picked.extend((f"{name}, ", sample) for name, sample in row["ends"].items())
+    for lead, sample in picked:
+        screen.title(f"{row['chunking']}: {lead}chunk {sample['chunk']:,} of {row['chunks']:,} · {sample['doc']}")
         if sample["headings"]:
             screen.say(" › ".join(sample["headings"]), style="dim")
-        screen.say(sample["text"].strip())
-        screen.say(
-            f"— {number(len(sample['text']))} characters; the next begins: {shortened(sample['next'], 60)}", style="dim"
-        )
+        again = sample["overlap"]
+        body = sample["text"].rstrip()
+        text = Text(body[: len(body) - again] if again else body)
+        if again:
+            text.append(f"‹{body[len(body) - again :]}›", style="underline")
+        screen.text(text)
+        told = f"; the {again:,} in ‹ › stand in the next chunk too" if again else ""
+        ending = f"— {len(sample['text']):,} characters{told}; the next begins: {shortened(sample['next'], 60)}"
+        screen.say(ending, style="dim")

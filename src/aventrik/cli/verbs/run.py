@@ -51,6 +51,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 "computed": each.computed,
                 "seconds": each.seconds,
                 "models": each.models,
+                "recall": each.recall,
             }
             for each in outcomes
         ]
@@ -75,6 +76,12 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )
         asked = f"{len(outcomes)} runs on {len(questions)} questions of '{testset}'"
         screen.say(f"{asked}: {new:,} results computed, {max(0, total - new):,} taken from the store")
+    for each in outcomes:
+        if each.recall is not None:
+            way = each.configuration.search.nearest
+            screen.say(
+                f"{each.configuration.name}: the approximate index ({way}) finds {each.recall:.1%} of the ten nearest"
+            )
     _cost(screen, outcomes)
     screen.say("next: aventrik compare")
     return 0
@@ -98,9 +105,11 @@ def _cost(screen: Screen, outcomes: list[Outcome]) -> None:
 
 def _new(computed: dict[str, int], questions: int) -> str:
     """Corpus stages by name, question stages by how many were new."""
+    from ...engine.stages import CORPUS_STAGES
+
     if not computed:
         return "none"
-    whole: list[str] = [stage for stage in ("chunks", "keyword", "fitted", "vectors") if stage in computed]
+    whole: list[str] = [stage for stage in CORPUS_STAGES if stage in computed]
     others = {stage: count for stage, count in computed.items() if stage not in whole}
     told = [*whole]
     if others:

@@ -1,68 +1,114 @@
-"""Puts neighbouring units (words, sentences) together into chunks of a size."""
+"""Puts neighbouring units (words, sentences, paragraphs) together into chunks of a size."""
 
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-import numpy as np
-
+from ..measuring import Ruler
 from ..spans import Range
-from ..text import count_tokens
 
-_SPACES = np.array(
-    [*range(9, 14), *range(28, 33), 0x85, 0xA0, 0x1680, *range(0x2000, 0x200B), 0x2028, 0x2029, 0x202F, 0x205F, 0x3000],
-    dtype=np.uint32,
-)
-_SPACE_TABLE = np.zeros(0x3001, dtype=bool)
-_SPACE_TABLE[_SPACES] = True
-
-
-def word_ranges(text: str, start: int = 0, end: int | None = None) -> list[Range]:
-    """Runs of characters other than white space (as `str.isspace` has it) in text[start:end]."""
-    points = np.frombuffer(text[start:end].encode("utf-32-le", "surrogatepass"), dtype=np.uint32)
-    if not len(points):
-        return []
-    inside = np.concatenate(([False], ~_SPACE_TABLE[np.minimum(points, 0x3000)] | (points > 0x3000), [False]))
-    edges = np.flatnonzero(inside[1:] != inside[:-1]) + start
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist()))
-
-
-def measure(text: str, start: int, end: int, unit: str) -> int:
-    """The size of text[start:end] in a unit."""
-    if unit == "chars":
-        return end - start
-    if unit == "words":
-        return len(text[start:end].split())
-    return count_tokens(text[start:end])
+LEFT_OVER = 4  # a last chunk under a quarter of the size is a left-over
 
 
 def pack(
-    text: str, units: Sequence[Range], size: int, overlap: int, unit: str, stops: Sequence[bool] | None = None
+    units: Sequence[Range],
+    ruler: Ruler,
+    size: int,
+    overlap: int = 0,
+    stops: Sequence[bool] = (),
+    finer: Callable[[Range], Sequence[int]] | None = None,
 ) -> list[Range]:
     """Ranges of at most `size`, each from the start of a unit to the end of one.
 
     A unit larger than `size` makes a range by itself. `stops` marks the units after which a cut is best: the
-    last of them that still fits wins over the last unit that fits. A range begins at the earliest unit that
-    repeats at most `overlap` of the one before it, and always later than that one began.
+    last of them that still fits wins over the last unit that fits. A range repeats at most `overlap` of the end of
+    the one before it, from the earliest start of a unit, or of a piece of a unit that `finer` names, and begins
+    later than that one. A small last range is joined to the one before it where both fit into one, else the two are
+    made more even.
     """
-    if unit == "chars":
-        before = [start for start, _ in units]
-        after = [end for _, end in units]
-    else:
-        after = np.cumsum([measure(text, start, end, unit) for start, end in units]).tolist()
-        before = [0, *after[:-1]]
-    best = [place for place, stop in enumerate(stops or ()) if stop]
-    packed: list[Range] = []
-    first = 0
-    covered = -1
-    while covered < len(units) - 1:
-        last = max(covered + 1, bisect_right(after, before[first] + size) - 1)
-        if best and last < len(units) - 1:
-            place = bisect_right(best, last) - 1
-            if place >= 0 and best[place] > covered:
-                last = best[place]
-        packed.append((units[first][0], units[last][1]))
-        covered = last
-        first = min(max(first + 1, bisect_left(before, after[last] - overlap)), last + 1)
-    return packed
+    return _Packer(units, ruler, size, overlap, stops, finer).packed() if units else []
+
+
+class _Packer:
+    def __init__(
+        self,
+        units: Sequence[Range],
+        ruler: Ruler,
+        size: int,
+        overlap: int,
+        stops: Sequence[bool],
+        finer: Callable[[Range], Sequence[int]] | None,
+    ) -> None:
+        self.units, self.ruler, self.size, self.overlap, self.finer = units, ruler, size, overlap, finer
+        self.starts = [start for start, _ in units]
+        if ruler.begins is None:
+            self.before, self.after = self.starts, [end for _, end in units]
+        else:
+            self.before = ruler.at(self.starts).tolist()
+            self.after = ruler.at([end for _, end in units]).tolist()
+        self.stops = [place for place, stop in enumerate(stops) if stop]
+
+    def packed(self) -> list[Range]:
+        """The ranges, in order."""
+        final = len(self.units) - 1
+        chunks: list[tuple[int, int, int, int]] = []  # start, where it is on the ruler, first new unit, last unit
+        start, at, new = self.starts[0], self.before[0], 0
+        while True:
+            last = max(new, bisect_right(self.after, at + self.size, new) - 1)
+            if self.stops and last < final:
+                place = bisect_right(self.stops, last) - 1
+                if place >= 0 and self.stops[place] >= new:
+                    last = self.stops[place]
+            chunks.append((start, at, new, last))
+            if last == final:
+                break
+            new = last + 1
+            start, at = self._begin(new, start)
+        if len(chunks) > 1 and (self.after[final] - chunks[-1][1]) * LEFT_OVER < self.size:
+            self._even_out(chunks)
+        return [(start, self.units[last][1]) for start, _, _, last in chunks]
+
+    def _begin(self, new: int, previous: int) -> tuple[int, int]:
+        """Where a chunk whose first new unit is `new` begins, behind one that began at `previous`."""
+        start, at = self.starts[new], self.before[new]
+        # What is repeated must leave room for the first new unit.
+        least = max(self.after[new - 1] - self.overlap, self.after[new] - self.size)
+        if not self.overlap or least >= at:
+            return start, at
+        place = max(bisect_left(self.before, least, 0, new), bisect_right(self.starts, previous))
+        if place < new:
+            start, at = self.starts[place], self.before[place]
+        if self.finer and place and self.before[place - 1] < least:
+            inside = self.finer(self.units[place - 1])
+            for offset, there in zip(inside, self.ruler.at(inside).tolist()):
+                if there >= least and previous < offset < start:
+                    return offset, there
+        return start, at
+
+    def _even_out(self, chunks: list[tuple[int, int, int, int]]) -> None:
+        """Joins the last two chunks, or moves the cut between them to where they are most even."""
+        start, at, new, _ = chunks[-2]
+        final = len(self.units) - 1
+        end = self.after[final]
+        if end - at <= self.size:
+            chunks[-2:] = [(start, at, new, final)]
+            return
+
+        def closest(cuts: Sequence[int]) -> int | None:
+            good = [
+                cut
+                for cut in cuts
+                if new < cut <= final
+                and self.after[cut - 1] - at <= self.size
+                and (end - self.before[cut]) * LEFT_OVER >= self.size >= end - self.before[cut]
+            ]
+            return min(good, key=lambda cut: abs(2 * self.before[cut] - at - end), default=None)
+
+        left = bisect_left(self.stops, new)
+        near = bisect_left(self.before, (at + end) / 2)
+        cut = closest([stop + 1 for stop in self.stops[left:]])
+        if cut is None:
+            cut = closest(range(near - 2, near + 3))
+        if cut is not None:
+            chunks[-2:] = [(start, at, new, cut - 1), (*self._begin(cut, start), cut, final)]

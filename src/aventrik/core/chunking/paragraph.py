@@ -2,30 +2,19 @@
 
 from __future__ import annotations
 
-from ..documents import Document
 from ..spans import Range
-from ..text import sentences
-from . import Chunk, Cutting
-from .fixed import pieces
-from .packing import measure, pack, word_ranges
+from . import Chunk
+from .packing import pack
+from .units import Source
 
 
-def cut(document: Document, cutting: Cutting) -> list[Chunk]:
+def cut(source: Source) -> list[Chunk]:
     """As many paragraphs as fit. A heading stays with what follows it; overlap is in whole sentences."""
-    text = document.text
-    headings = {heading.end for heading in document.headings}
-    units: list[Range] = []
-    stops: list[bool] = []
-    for start, end in sentences(text):
-        fits = measure(text, start, end, cutting.unit) <= cutting.size
-        units.extend([(start, end)] if fits else _words(text, (start, end), cutting))
-        stops.extend([False] * (len(units) - len(stops)))
-        stops[-1] = text.startswith("\n\n", end) and end not in headings
-    return [(found,) for found in pack(text, units, cutting.size, cutting.overlap, cutting.unit, stops)]
+    return [(found,) for found in packed(source, 0, len(source.text))]
 
 
-def _words(text: str, sentence: Range, cutting: Cutting) -> list[Range]:
-    found = word_ranges(text, *sentence)
-    if cutting.unit != "chars":
-        return found
-    return [piece for word in found for piece in pieces(text, word, cutting.size)]
+def packed(source: Source, start: int, end: int) -> list[Range]:
+    """The chunks of a part of a document."""
+    units, stops = source.paragraphs(start, end)
+    cutting = source.cutting
+    return pack(units, source.ruler, cutting.size, cutting.overlap, stops, source.sentence_starts)

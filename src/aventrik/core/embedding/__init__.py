@@ -18,7 +18,8 @@ class Embedder(Protocol):
     """What every embedding model does."""
 
     def fit(self, texts: Callable[[], Iterable[str]]) -> State:
-        """What the model has to learn from the corpus before it can embed; empty for a ready-made one."""
+        """What the model has to learn before it can embed, from texts spread over the corpus; empty for a ready-made
+        one."""
         ...
 
     def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
@@ -29,9 +30,9 @@ class Embedder(Protocol):
         ...
 
 
-def embedder(name: str) -> Embedder:
-    """The model of that name among `MODELS`."""
-    return cast(Embedder, import_module(f"{__name__}.{name}"))
+def embedder(name: str, dimensions: int = 192) -> Embedder:
+    """The model of that name among `MODELS`; `dimensions` counts for those that are fitted on the corpus."""
+    return cast(Embedder, import_module(f"{__name__}.{name}").make(dimensions))
 
 
 def unit(vectors: npt.NDArray) -> npt.NDArray[np.float32]:

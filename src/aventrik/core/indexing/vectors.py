@@ -2,32 +2,62 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import numpy.typing as npt
 
 from . import Hit
 
 _SPARE = 16
+_ROWS = 1 << 16  # rows that are copied out at a time when only some may be found
 
 
-def search(vectors: npt.NDArray[np.float32], queries: npt.NDArray[np.float32], top: int) -> list[list[Hit]]:
+def search(
+    vectors: npt.NDArray[np.float32],
+    queries: npt.NDArray[np.float32],
+    top: int,
+    allowed: npt.NDArray[np.bool_] | None = None,
+) -> list[list[Hit]]:
     """For each query (a row of shape (q, d)) the `top` nearest rows of `vectors` (n, d), best first.
 
-    Some spare neighbours are fetched and all are scored again one by one, so that a score does not hang on
-    how the rows were grouped for the matrix product; equal scores (to 1e-6) stand in order of position.
+    `allowed` (n,) says which rows may be found; None means all. Equal scores (to 1e-6) stand in order of position.
     """
     import faiss
 
     if not len(vectors) or not len(queries):
         return [[] for _ in queries]
-    wanted = min(len(vectors), top + _SPARE)
-    _, places = faiss.knn(
-        np.ascontiguousarray(queries, dtype=np.float32), vectors, wanted, metric=faiss.METRIC_INNER_PRODUCT
-    )
+    queries = np.ascontiguousarray(queries, dtype=np.float32)
+    found = [np.zeros((len(queries), 0), dtype=np.int64)]
+    for first, places, rows in _blocks(vectors, allowed):
+        wanted = min(len(rows), top + _SPARE)
+        _, near = faiss.knn(queries, rows, wanted, metric=faiss.METRIC_INNER_PRODUCT)
+        found.append(near + first if places is None else np.where(near >= 0, places[near], -1))
+    return rescored(vectors, queries, np.concatenate(found, axis=1), top)
+
+
+def _blocks(
+    vectors: npt.NDArray[np.float32], allowed: npt.NDArray[np.bool_] | None
+) -> Iterator[tuple[int, npt.NDArray[np.int64] | None, npt.NDArray[np.float32]]]:
+    """(offset, positions, rows) of what may be found; positions are None where all rows are taken as they stand."""
+    if allowed is None:
+        yield 0, None, vectors
+        return
+    for first in range(0, len(vectors), _ROWS):
+        places = np.flatnonzero(allowed[first : first + _ROWS]) + first
+        if len(places):
+            yield 0, places, np.ascontiguousarray(vectors[places])
+
+
+def rescored(
+    vectors: npt.NDArray[np.float32], queries: npt.NDArray[np.float32], places: npt.NDArray[np.int64], top: int
+) -> list[list[Hit]]:
+    """The `top` best of the rows named in `places` (q, m; −1 is none) for each query, scored again one by one, so
+    that a score does not hang on how rows were grouped for a matrix product."""
     found: list[list[Hit]] = []
     for row, query in zip(places, queries):
         near = np.sort(row[row >= 0])
-        scores = np.round(np.einsum("nd,d->n", vectors[near].astype(np.float64), query.astype(np.float64)), 6)
+        scores = np.round(vectors[near].astype(np.float64) @ query.astype(np.float64), 6)
         order = np.lexsort((near, -scores))[:top]
         found.append([(int(near[i]), float(scores[i])) for i in order])
     return found

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..documents import Document
 from ..keys import content_key
-from ..text import numbers, sentences
+from ..text import NUMBER, numbers, sentences
 from . import Finding
 from .minhash import jaccard, shingles, similar_pairs
 
@@ -67,8 +67,11 @@ def in_order(a: Document, b: Document) -> tuple[Document, Document]:
 
 
 def differences(kept: Document, copy: Document) -> list[dict[str, Any]]:
-    """Sentences of `copy` that stand nearly so in `kept`, with what differs: those with other figures first."""
-    there = [(kept.text[s:e], shingles(kept.text[s:e])) for s, e in sentences(kept.text)]
+    """Sentences of `copy` that stand nearly so in `kept`, with what differs: those with other figures first.
+
+    Two sentences are alike by their words; that their figures differ makes them no less so.
+    """
+    there = [(kept.text[s:e], shingles(NUMBER.sub("0", kept.text[s:e]))) for s, e in sentences(kept.text)]
     exact = {text for text, _ in there}
     by_shingle: dict[int, list[int]] = {}
     for place, (_, codes) in enumerate(there):
@@ -79,7 +82,7 @@ def differences(kept: Document, copy: Document) -> list[dict[str, Any]]:
         text = copy.text[start:end]
         if text in exact:
             continue
-        codes = shingles(text)
+        codes = shingles(NUMBER.sub("0", text))
         rivals = {place for code in codes.tolist() for place in by_shingle.get(code, ())[:20]}
         best = max(rivals, key=lambda place: (jaccard(codes, there[place][1]), -place), default=None)
         if best is None or jaccard(codes, there[best][1]) < 0.2:

@@ -1,0 +1,13 @@
+"""Chunks of whole sentences, wherever paragraphs end."""
+
+from __future__ import annotations
+
+from . import Chunk
+from .packing import pack
+from .units import Source
+
+
+def cut(source: Source) -> list[Chunk]:
+    """As many sentences as fit; one too long is cut between words. Overlap is in whole sentences."""
+    units = source.fine(0, len(source.text))
+    return [(found,) for found in pack(units, source.ruler, source.cutting.size, source.cutting.overlap)]

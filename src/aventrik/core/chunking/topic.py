@@ -1,0 +1,100 @@
+"""Chunks that end where neighbouring sentences drift apart.
+
+After Hearst (1997), TextTiling: segmenting text into multi-paragraph subtopic passages. The likeness at a gap is the
+cosine of the terms of the sentences before and behind it; a gap's depth is how far its likeness falls below the peaks
+on both sides. A stretch that is larger than a chunk is cut at its deepest gap.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from ..spans import Range
+from ..text import content_terms
+from . import Chunk
+from .joining import joined
+from .packing import LEFT_OVER
+from .units import Source
+
+WINDOW = 4  # sentences on each side of a gap
+
+
+def cut(source: Source) -> list[Chunk]:
+    """Stretches of sentences on one topic, each at most as large as a chunk and, where it can be, a quarter of it.
+
+    A stretch that would fit is cut all the same at a gap that is deeper than the mean by a standard deviation.
+    """
+    units = source.fine(0, len(source.text))
+    if not units:
+        return []
+    depth = depths([source.text[start:end] for start, end in units])
+    return [(found,) for found in joined(_cut_at_gaps(source, units, depth), source)]
+
+
+def depths(texts: list[str]) -> npt.NDArray[np.float64]:
+    """The depth of the gap behind each text but the last, shape (len(texts) − 1,), from 0 to 2."""
+    from scipy.sparse import csr_matrix
+
+    terms = [content_terms(text) for text in texts]
+    places: dict[str, int] = {}
+    columns = [places.setdefault(term, len(places)) for row in terms for term in row]
+    first = np.cumsum([0, *map(len, terms)])
+    counts = csr_matrix((np.ones(len(columns)), columns, first), shape=(len(texts), max(1, len(places))))
+    gaps = len(texts) - 1
+    before, behind = (_window(len(texts), -1) @ counts)[:gaps], (_window(len(texts), 1) @ counts)[1:]
+    dots = np.asarray(before.multiply(behind).sum(axis=1)).ravel()
+    lengths = np.sqrt(
+        np.asarray(before.multiply(before).sum(axis=1)).ravel()
+        * np.asarray(behind.multiply(behind).sum(axis=1)).ravel()
+    )
+    likeness = np.divide(dots, lengths, out=np.zeros(gaps), where=lengths > 0)
+    return np.array(
+        [_peak(likeness[place::-1]) + _peak(likeness[place:]) - 2 * likeness[place] for place in range(gaps)]
+    )
+
+
+def _window(count: int, side: int) -> Any:
+    """A sparse matrix whose row i adds up text i and those up to WINDOW − 1 before it (side −1) or behind it (1)."""
+    from scipy.sparse import diags
+
+    offsets = range(min(WINDOW, count))
+    return diags([np.ones(count - away) for away in offsets], [side * away for away in offsets]).tocsr()
+
+
+def _peak(values: npt.NDArray[np.float64]) -> float:
+    """The value at the top of the slope that begins with the first value."""
+    top = values[0]
+    for value in values[1:]:
+        if value < top:
+            break
+        top = value
+    return float(top)
+
+
+def _cut_at_gaps(source: Source, units: list[Range], depth: npt.NDArray[np.float64]) -> list[Range]:
+    size = source.cutting.size
+    deep = float(depth.mean() + depth.std()) if len(depth) else 0.0
+    before = source.ruler.at([start for start, _ in units])
+    after = source.ruler.at([end for _, end in units])
+    found: list[Range] = []
+    waiting = [(0, len(units) - 1)]
+    while waiting:
+        left, right = waiting.pop()
+        fits = after[right] - before[left] <= size
+        place = None
+        if left < right:
+            gaps = np.arange(left, right)
+            even = np.minimum(after[gaps] - before[left], after[right] - before[gaps + 1]) * LEFT_OVER >= size
+            near = gaps[even] if even.any() else gaps if not fits else gaps[:0]
+            if len(near):
+                best = int(near[np.argmax(depth[near])])
+                if not fits or depth[best] > deep:
+                    place = best
+        if place is None:
+            found.append((units[left][0], units[right][1]))
+        else:
+            waiting.extend([(place + 1, right), (left, place)])
+    return found

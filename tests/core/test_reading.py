@@ -21,7 +21,7 @@ def test_markdown_becomes_text_without_marks_and_parts_are_its_spans() -> None:
     assert part_texts(found, "item") == ["one", "two"]
     assert part_texts(found, "code") == ["a  b"]
     assert found.title == "Guide"
-    assert found.meta["edition"] == "2031"
+    assert found.meta["edition"] == 2031
 
 
 TABLE = "Lock: Hexley; Beam: 4.3\nLock: Pellbeck; Beam: 2.1"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from typing import Any
 
 from rich.text import Text
@@ -25,8 +26,8 @@ _TELLS = {
 def as_json(found: Explanation) -> dict[str, Any]:
     """The documented shape of `explain --json`."""
     return {
-        "run": found.run.id,
-        "name": found.run.name,
+        "run": found.run.id if found.run else None,
+        "name": found.configuration.name,
         "question": {"id": found.question.id, "text": found.question.question, "answer": found.question.answer},
         "needs": [
             {**need, "spans": [vars(span) for span in need["spans"]], "why": _TELLS.get(need["lost"], "")}
@@ -40,19 +41,24 @@ def as_json(found: Explanation) -> dict[str, Any]:
 def show(found: Explanation, screen: Screen, top: int) -> None:
     """Prints the account in the order of the stages."""
     question, stages = found.question, found.stages
-    screen.title(f"{question.id} in run {found.run.id}, {found.run.name}")
+    screen.title(f"{question.id} in run {found.run.id if found.run else ''}, {found.configuration.name}")
     screen.say(question.question, style="bold")
     if question.answer:
         screen.say(f"reference answer: {question.answer}")
     _needs(found, screen)
-    _queries(stages, screen)
-    _candidates(found, screen, top)
-    _context(found, screen)
-    _answer(stages, screen)
+    show_stages(found, screen, top)
     scores = stages["scores"]["scores"]
     shown = [f"{name} {number(value)}" for name, value in scores.items() if "@" not in name or name.endswith("@5")]
     screen.title("scores")
     screen.say(", ".join(shown))
+
+
+def show_stages(found: Explanation, screen: Screen, top: int, texts: bool = False) -> None:
+    """Queries, candidates, context (its texts too when wanted), answer and verdicts."""
+    _queries(found.stages, screen)
+    _candidates(found, screen, top)
+    _context(found, screen, texts)
+    _answer(found.stages, screen)
 
 
 def _needs(found: Explanation, screen: Screen) -> None:
@@ -86,7 +92,7 @@ def _queries(stages: dict[str, Any], screen: Screen) -> None:
 
 def _candidates(found: Explanation, screen: Screen, top: int) -> None:
     candidates = {row[0]: row for row in found.stages["candidates"]["list"]}
-    steps = [step["step"] for step in found.run.configuration.reranking]
+    steps = [step["step"] for step in found.configuration.reranking]
     final = found.stages["refined"]["stages"][-1]
     searched = {chunk: rank for rank, chunk in enumerate(candidates, 1)}
     if found.stages["refined"].get("failure"):
@@ -99,7 +105,8 @@ def _candidates(found: Explanation, screen: Screen, top: int) -> None:
         if rank > top and not covers:
             continue
         row = candidates[place]
-        methods = [f"{name} {at}" for name, at in (("keyword", row[2]), ("vector", row[4])) if at]
+        lists = (("keyword", row[2], row[3]), ("vector", row[4], row[5]))
+        methods = [f"{name} {at} ({number(has, 3)})" for name, at, has in lists if at]
         line = Text(f"{rank:>3}. ", style="bold")
         line.append(f"{score:.3f}  " + (", ".join(methods) or "found by a rewrite"), style="not bold")
         if steps and searched[place] != rank:
@@ -113,7 +120,8 @@ def _candidates(found: Explanation, screen: Screen, top: int) -> None:
         wanted = _words(found.question.question)
         line.append_text(_marked(_snippet(chunk["text"], wanted, screen.out.width - 6), wanted))
         screen.text(line)
-    screen.say(f"the first {top}, and every lower one that holds evidence", style="dim")
+    also = ", and every lower one that holds evidence" if found.needs else ""
+    screen.say(f"the first {top}{also}; behind a method its rank and score", style="dim")
 
 
 def _words(question: str) -> set[str]:
@@ -142,13 +150,23 @@ def _marked(text: str, wanted: set[str]) -> Text:
     return marked
 
 
-def _context(found: Explanation, screen: Screen) -> None:
+def _context(found: Explanation, screen: Screen, texts: bool) -> None:
     items = found.stages["context"]["items"]
-    settings = found.run.configuration.context
+    settings = found.configuration.context
     tokens = sum(item["tokens"] for item in items)
-    screen.title(f"context: {len(items)} of at most {settings.keep} items, {tokens:,} of {settings.budget:,} tokens")
+    serve = found.configuration.chunking.serve
+    how = "" if serve == "chunk" else f", a chunk serves its {serve}"
+    screen.title(
+        f"context: {len(items)} of at most {settings.keep} items, {tokens:,} of {settings.budget:,} tokens{how}"
+    )
+    wanted = _words(found.question.question)
     for item in items:
         screen.say(f"  [{item['number']}] {shortened(item['source'] or item['doc'], 100)} ({item['tokens']} tokens)")
+        if texts:
+            for line in item["text"].strip().split("\n"):
+                if line:
+                    folded = textwrap.wrap(line, max(30, screen.out.width - 6))
+                    screen.text(_marked(textwrap.indent("\n".join(folded), "      "), wanted))
 
 
 def _answer(stages: dict[str, Any], screen: Screen) -> None:

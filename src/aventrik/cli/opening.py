@@ -7,6 +7,7 @@ from pathlib import Path
 
 from ..core.errors import BadInput
 from ..core.questions import Question
+from ..workspace.configuration import Configuration
 from ..workspace.testsets import load_testset, located
 from ..workspace.workspace import Workspace
 from .screen import Screen, shortened
@@ -37,6 +38,14 @@ def open_testset(workspace: Workspace, name: str, screen: Screen) -> list[Questi
     if len(moved.lost) > 5:
         screen.warn(f"{path.name}: {len(moved.lost) - 5} more spans of evidence are lost like these")
     return found
+
+
+def first_configuration(workspace: Workspace, name: str | None, screen: Screen) -> Configuration:
+    """The configuration of that name, or the first there is; says which where there was a choice."""
+    found = workspace.configurations([name] if name else [])
+    if len(found) > 1:
+        screen.warn(f"of {len(found)} configurations the first is taken: {found[0].name}")
+    return found[0]
 
 
 def only_testset(workspace: Workspace) -> str:

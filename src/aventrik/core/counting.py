@@ -49,6 +49,14 @@ class Vocabulary(dict[str, tuple[int, ...]]):
         """The stems with their numbers, in order."""
         return self._stems
 
+    def shown(self) -> list[str]:
+        """For each number the shortest word that was met with that stem."""
+        words = [""] * len(self._stems)
+        for word, number in self._words.items():
+            if number >= 0 and (not words[number] or (len(word), word) < (len(words[number]), words[number])):
+                words[number] = word
+        return words
+
     def hashes(self) -> npt.NDArray[np.uint64]:
         """The 64-bit hash of each stem."""
         return np.fromiter((hash_of(found) for found in self._stems), dtype=np.uint64, count=len(self._stems))

@@ -11,6 +11,7 @@ from ..core.measures.retrieval import best_cover
 from ..core.questions import Question
 from ..core.serving import ServedTable
 from ..core.spans import Span
+from ..workspace.configuration import Configuration
 from ..workspace.runs import Run, Runs
 from .resources import Resources
 
@@ -21,14 +22,15 @@ class Explanation:
 
     `needs`: for each need its fact, where it stands, the stage at which it was lost, and `best`: (rank, cover)
     of the refined item that covers it most, rank 0 when none does. `chunks`: number → document, source, text,
-    and the share of each need that it covers.
+    and the share of each need that it covers. `run` is None for a question that was asked just now.
     """
 
-    run: Run
+    configuration: Configuration
     question: Question
     stages: dict[str, Any]
     needs: list[dict[str, Any]]
     chunks: dict[int, dict[str, Any]]
+    run: Run | None = None
 
 
 def explain(resources: Resources, run: Run, question: Question) -> Explanation:
@@ -46,9 +48,7 @@ def explain(resources: Resources, run: Run, question: Question) -> Explanation:
     except KeyError:
         raise BadInput(f"the documents have changed since run {run.id}; run '{run.name}' again to explain it") from None
     lost = stages["scores"]["lost"]
-    shown = {row[0] for row in stages["candidates"]["list"]}
-    spans = [[quoted.span for quoted in need.spans] for need in question.needs]
-    chunks = {number: _chunk(resources, table, units, number, spans) for number in sorted(shown)}
+    chunks = chunks_shown(resources, table, units, stages["candidates"], question)
     ranked = [pair[0] for pair in stages["refined"]["stages"][-1]]
     needs = []
     for place, need in enumerate(question.needs):
@@ -62,7 +62,16 @@ def explain(resources: Resources, run: Run, question: Question) -> Explanation:
                 "best": (-best[1] if best[0] > 0 else 0, best[0]),
             }
         )
-    return Explanation(run, question, stages, needs, chunks)
+    return Explanation(run.configuration, question, stages, needs, chunks, run)
+
+
+def chunks_shown(
+    resources: Resources, table: ChunkTable, units: ServedTable | None, candidates: dict[str, Any], question: Question
+) -> dict[int, dict[str, Any]]:
+    """The chunks that the candidates of a question name, by number."""
+    spans = [[quoted.span for quoted in need.spans] for need in question.needs]
+    shown = sorted({row[0] for row in candidates["list"]})
+    return {number: _chunk(resources, table, units, number, spans) for number in shown}
 
 
 def _chunk(

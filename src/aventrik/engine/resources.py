@@ -15,7 +15,6 @@ import numpy.typing as npt
 from ..core import embedding
 from ..core.chunking import Chunk, ChunkTable, chunk
 from ..core.chunking.lookup import chunks_of
-from ..core.filters import check, parse, passes
 from ..core.indexing import Narrowing, approximate, keyword
 from ..core.indexing.texts import IndexTexts, written_texts
 from ..core.indexing.vectors import search as exact
@@ -25,6 +24,7 @@ from ..core.serving import ServedTable, served
 from ..core.spans import text_of
 from ..workspace.configuration import Configuration
 from ..workspace.workspace import Workspace
+from .filtering import passed
 from .models import Models
 from .stages import CorpusKeys
 
@@ -218,21 +218,17 @@ class Resources:
         if not where:
             return "", None
         if where not in self._allowed:
-            names = {name for name, _ in self.documents}
-            rows = {name: row for name, row in self.workspace.corpus.meta().items() if name in names}
-            check(where, rows.values())
-            condition = parse(where)
-            passed = frozenset(name for name, row in rows.items() if passes(condition, row))
-            self._allowed[where] = (content_key("allowed", sorted(passed)), passed)
+            may = passed(self.workspace, where)
+            self._allowed[where] = (content_key("allowed", sorted(may)), may)
         return self._allowed[where]
 
     def narrowing(self, configuration: Configuration) -> Narrowing:
         """Which chunks the configuration's filter lets pass, and which chunk each index text leads to."""
-        _, passed = self.allowed(configuration.search.where)
+        _, names = self.allowed(configuration.search.where)
         table = self.chunks(configuration)
         may = None
-        if passed is not None:
-            may = np.array([name in passed for name in table.docs], dtype=bool)[table.doc]
+        if names is not None:
+            may = np.array([name in names for name in table.docs], dtype=bool)[table.doc]
         return Narrowing(self.texts(configuration).owner, may)
 
     def indexes(self, configuration: Configuration) -> Indexes:

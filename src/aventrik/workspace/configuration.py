@@ -156,6 +156,15 @@ class Configuration(_Table):
     context: Context = Context()
     answering: Answering = Answering()
 
+    def with_settings(self, settings: dict[str, Any]) -> Configuration:
+        """The configuration with some settings, given by dotted name, changed; raises `BadInput` for a wrong one."""
+        try:
+            return Configuration.model_validate(_with(self.model_dump(), settings), strict=False)
+        except ValidationError as error:
+            first = error.errors()[0]
+            at = ".".join(str(part) for part in first["loc"])
+            raise BadInput(f"{at}: {first['msg'].removeprefix('Value error, ')}") from None
+
     @field_validator("reranking")
     @classmethod
     def _known_steps(cls, steps: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:

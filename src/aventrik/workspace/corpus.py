@@ -252,10 +252,12 @@ class Corpus:
         rows = self.store.rows("SELECT name, title, report, left_out FROM documents ORDER BY name")
         return [{"document": row[0], "title": row[1], **json.loads(row[2]), "left_out": row[3]} for row in rows]
 
-    def meta(self) -> dict[str, dict[str, Any]]:
-        """The metadata of every document by name."""
-        rows = self.store.rows("SELECT name, meta, sidecar FROM documents ORDER BY name")
-        return {name: {**json.loads(meta), **json.loads(sidecar)} for name, meta, sidecar in rows}
+    def meta(self) -> Iterator[tuple[str, str, dict[str, Any]]]:
+        """(name, title, metadata) of every document, in order of name."""
+        for name, title, meta, sidecar in self.store.rows(
+            "SELECT name, title, meta, sidecar FROM documents ORDER BY name"
+        ):
+            yield name, title, {**json.loads(meta), **json.loads(sidecar)}
 
 
 def _files(

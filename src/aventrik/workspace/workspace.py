@@ -147,14 +147,27 @@ class Workspace:
     def corpus(self) -> Corpus:
         return Corpus(self.store)
 
+    def embedding_models(self) -> list[str]:
+        """Names of the embedding models that a configuration may have, "none" first."""
+        return ["none", *BUILT_IN, *self.settings.able("embedding")]
+
     def configurations(self, names: list[str]) -> list[Configuration]:
-        """Configurations by file: 'a' means configs/a.toml; none means every file in configs/."""
-        paths = [self._file(name, "configs", ".toml") for name in names]
-        if not names:
-            paths = sorted((self.folder / "configs").glob("*.toml"))
-            if not paths:
-                raise BadInput(f"{self.folder / 'configs'}: holds no configuration (*.toml)")
-        found = [configuration for path in paths for configuration in load_configurations(path)]
+        """Configurations by file ('a' means configs/a.toml) or by their own name, such as one of a sweep; none means
+        every file in configs/."""
+        every = sorted((self.folder / "configs").glob("*.toml"))
+        if not names and not every:
+            raise BadInput(f"{self.folder / 'configs'}: holds no configuration (*.toml)")
+        found: list[Configuration] = []
+        for name in names or [str(path) for path in every]:
+            path = self._file(name, "configs", ".toml")
+            if path.is_file():
+                found.extend(load_configurations(path))
+                continue
+            known = [configuration for each in every for configuration in load_configurations(each)]
+            found.extend(configuration for configuration in known if configuration.name == name)
+            if not found or found[-1].name != name:
+                near = nearest(name, [*(each.stem for each in every), *(each.name for each in known)], listing=False)
+                raise BadInput(f"{path}: no such file, and no configuration is named '{name}'{near}")
         seen: set[str] = set()
         for number, configuration in enumerate(found):
             self._check_models(configuration)
@@ -181,7 +194,7 @@ class Workspace:
 
     def _check_models(self, configuration: Configuration) -> None:
         """Refuses a configuration that names a model which is not there, with the nearest that is."""
-        embedding = ["none", *BUILT_IN, *self.settings.able("embedding")]
+        embedding = self.embedding_models()
         wanted = [
             ("embedding.model", configuration.embedding.model, embedding),
             ("answering.model", configuration.answering.model, ["", *self._language]),

@@ -39,7 +39,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--suggest", metavar="COLUMN", help="suggest the rest of a column of labels.csv")
     parser.add_argument("--apply", metavar="C", type=float, help="with --suggest: take suggestions of this confidence")
-    parser.add_argument("--where", metavar="COLUMN=VALUE", help="only documents with this label")
+    parser.add_argument(
+        "--where", metavar="CONDITION", help="only documents whose labels and metadata say so: \"topic = 'fees'\""
+    )
     parser.add_argument("--export", metavar="FILE", type=Path, help="the table of decisions, .csv, .jsonl or .parquet")
     parser.add_argument("--strict", action="store_true", help="exit with 1 if an unfit document takes part")
 
@@ -48,6 +50,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Finds, decides, shows."""
     from ...core.errors import BadInput
     from ...core.vetting import KINDS
+    from ...engine.filtering import passed
     from ...engine.vetting import decisions, findings
     from ...report.tables import write_table
     from ...workspace.toml import nearest
@@ -65,7 +68,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         return 0
     names = _named(workspace, options.documents)
     if options.where:
-        names &= _labelled(workspace, options.where)
+        names &= passed(workspace, options.where, left_out=True)
     with screen.progress() as meter:
         found = findings(workspace, meter)
     chosen = [
@@ -114,19 +117,6 @@ def _named(workspace: Workspace, patterns: Sequence[str]) -> set[str]:
             raise BadInput(f"no document is named '{pattern}'{nearest(pattern, names, listing=False)}")
         chosen |= hit
     return chosen
-
-
-def _labelled(workspace: Workspace, where: str) -> set[str]:
-    from ...core.errors import BadInput
-    from ..labelling import labels_of
-
-    column, equals, value = where.partition("=")
-    labels = labels_of(workspace)
-    if not equals or column not in labels.columns:
-        raise BadInput(
-            f"--where {where}: must be COLUMN=VALUE with a column of labels.csv ({', '.join(labels.columns)})"
-        )
-    return {name for name, label in labels.values(column).items() if label == value}
 
 
 def _leave_out(

@@ -12,6 +12,7 @@ from ..documents import Document
 from .builder import TextBuilder
 from .decoding import decode
 from .html import fold_markup
+from .records import typed
 
 _FRONT = re.compile(r"\A---[ \t]*\n(.*?)\n(?:---|\.\.\.)[ \t]*\n", re.DOTALL)
 
@@ -26,11 +27,20 @@ def read_markdown(name: str, data: bytes) -> Document:
         for line in front[1].splitlines():
             key, colon, value = line.partition(":")
             if colon and key.strip().isidentifier():
-                meta[key.strip()] = value.strip().strip("\"'")
+                meta[key.strip()] = _value(value.strip())
     builder = TextBuilder()
     tokens = MarkdownIt("commonmark").enable("table").parse(text)
     _blocks(builder, tokens)
     return builder.finish(name, title=str(meta.get("title", "")), meta=meta)
+
+
+def _value(text: str) -> Any:
+    """A value of the leading block: what stands in quotation marks is a text, what stands in brackets a list."""
+    if len(text) > 1 and text[0] == text[-1] and text[0] in "\"'":
+        return text[1:-1]
+    if text.startswith("[") and text.endswith("]"):
+        return [entry.strip().strip("\"'") for entry in text[1:-1].split(",") if entry.strip()]
+    return typed(text)
 
 
 def _inline(token: Token) -> str:

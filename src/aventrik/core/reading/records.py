@@ -151,7 +151,8 @@ def typed(value: Any) -> Any:
     if isinstance(value, str):
         value = folded(value)
         if _NUMBER.fullmatch(value) and not (value.startswith("0") and value[1:2].isdigit()):
-            return float(value) if "." in value else int(value)
+            figure = float(value) if "." in value else int(value)
+            return figure if str(figure) == value else value  # 1.10 may be a version
         return value
     if isinstance(value, (bool, int, float)) or value is None:
         return value

@@ -1,0 +1,143 @@
+"""`aventrik ask`: one question through configurations, now."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+
+from ..opening import open_corpus
+from ..screen import Screen, shortened
+
+if TYPE_CHECKING:
+    from ...engine.asking import Asked
+
+HELP = (
+    "Takes one question through a configuration and shows what each stage made of it and how long that took; with "
+    "several configurations, side by side."
+)
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    parser.add_argument("question", metavar="QUESTION", help="as a person would type it")
+    parser.add_argument(
+        "configurations", metavar="CONFIG", nargs="*", help="files or names of configurations (default: the first)"
+    )
+    parser.add_argument("--where", metavar="CONDITION", help="only documents whose metadata say so, for this question")
+    parser.add_argument("--top", metavar="N", type=int, default=5, help="candidates to show (default 5)")
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Asks and shows."""
+    from ...core.errors import BadInput
+    from ...engine.asking import ask
+    from ...engine.runner import Runner
+    from ..explanation import as_json
+    from ..opening import first_configuration
+
+    if not options.question.strip():
+        raise BadInput("the question is empty")
+    workspace = open_corpus(options)
+    chosen = (
+        workspace.configurations(options.configurations)
+        if options.configurations
+        else [first_configuration(workspace, None, screen)]
+    )
+    if options.where is not None:
+        chosen = [each.with_settings({"search.where": options.where}) for each in chosen]
+    with screen.progress() as meter:
+        runner = Runner(workspace, meter)
+        found = [ask(runner, configuration, options.question) for configuration in chosen]
+    screen.result(
+        [
+            {
+                **as_json(each.explanation),
+                "seconds": each.seconds,
+                "documents": each.documents,
+                "passed": each.passed,
+                "recall": each.recall,
+                "models": each.models,
+            }
+            for each in found
+        ]
+    )
+    screen.say(options.question, style="bold")
+    if len(found) == 1:
+        _alone(found[0], screen, options.top)
+    else:
+        _side_by_side(found, screen, options.top)
+    return 0
+
+
+def _alone(found: Asked, screen: Screen, top: int) -> None:
+    from ..explanation import show_stages
+
+    explanation = found.explanation
+    screen.say(f"through {explanation.configuration.name}")
+    where = explanation.configuration.search.where
+    if where:
+        screen.say(f"filter: {where}: {found.passed:,} of {found.documents:,} documents pass")
+    if found.recall is not None:
+        screen.say(f"the approximate index finds {found.recall:.1%} of the ten nearest")
+    show_stages(explanation, screen, top, texts=True)
+    screen.title("time")
+    screen.say(", ".join(f"{stage} {_time(seconds)}" for stage, seconds in found.seconds.items()))
+    if found.models["calls"]:
+        screen.say(
+            f"models: {found.models['calls']:,.0f} calls, {found.models['tokens_in']:,.0f} tokens in, "
+            f"{found.models['tokens_out']:,.0f} out, {found.models['money']:.4f} in money"
+        )
+
+
+def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
+    """The first candidates of each configuration in a column of its own, then what each answers."""
+    lists = [each.explanation.stages["refined"]["stages"][-1] for each in found]
+    seen: dict[tuple[str, Any], int] = {}
+    for each, ranked in zip(found, lists):
+        for chunk, _ in ranked[:top]:
+            place = _place(each, chunk)
+            seen[place] = seen.get(place, 0) + 1
+    rows = []
+    for rank in range(max((min(top, len(ranked)) for ranked in lists), default=0)):
+        row: list[str | Text] = [str(rank + 1)]
+        for each, ranked in zip(found, lists):
+            chunk = ranked[rank][0] if rank < len(ranked) else None
+            everywhere = chunk is not None and seen[_place(each, chunk)] == len(found)
+            row.append("" if chunk is None else _cell(each, chunk, ranked[rank][1], everywhere))
+        rows.append(row)
+    screen.table(["", *(each.explanation.configuration.name for each in found)], rows, right=(0,))
+    screen.say("= its section stands in every column; behind a method its rank", style="dim")
+    for each in found:
+        screen.title(each.explanation.configuration.name)
+        answer = each.explanation.stages["answer"]
+        screen.say(answer["text"] or f"no answer: {answer['failure']}")
+        verdicts = [verdict["verdict"] for verdict in each.explanation.stages["verdicts"]["verdicts"]]
+        told = ", ".join(f"{verdicts.count(name)} {name}" for name in dict.fromkeys(verdicts)) or "no claims"
+        time = sum(seconds for stage, seconds in each.seconds.items() if stage != "indexes")
+        filtered = "" if each.passed == each.documents else f"; {each.passed:,} of {each.documents:,} documents pass"
+        screen.say(
+            f"claims: {told}; {_time(time)}, and {_time(each.seconds['indexes'])} for indexes{filtered}", style="dim"
+        )
+
+
+def _place(found: Asked, chunk: int) -> tuple[str, Any]:
+    row = found.explanation.chunks[chunk]
+    return row["doc"], tuple(row["source"])
+
+
+def _cell(found: Asked, chunk: int, score: float, everywhere: bool) -> Text:
+    row = found.explanation.chunks[chunk]
+    candidate = next(each for each in found.explanation.stages["candidates"]["list"] if each[0] == chunk)
+    ranks = [f"{name} {at}" for name, at in (("keyword", candidate[2]), ("vector", candidate[4])) if at]
+    cell = Text("= " if everywhere else "", style="bold")
+    cell.append(f"{row['doc']}", style="bold not dim")
+    cell.append(f" {' › '.join(row['source'][1:][-1:])}", style="not bold")
+    cell.append(f"\n{shortened(row['text'], 90)}", style="not bold dim")
+    cell.append(f"\n{score:.3f} {', '.join(ranks) or 'by a rewrite'}", style="not bold")
+    return cell
+
+
+def _time(seconds: float) -> str:
+    return f"{seconds * 1000:.1f} ms" if seconds < 1 else f"{seconds:.2f} s"

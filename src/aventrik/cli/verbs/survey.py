@@ -1,0 +1,324 @@
+"""`aventrik survey`: what the corpus speaks of, as topics and as a map."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from rich.text import Text
+
+from ..opening import first_configuration, open_corpus, open_testset
+from ..screen import Screen, shortened
+
+if TYPE_CHECKING:
+    from ...core.questions import Question
+    from ...engine.resources import Resources
+    from ...engine.surveying import Survey, Topic
+    from ...report.map import Drawing
+    from ...workspace.configuration import Configuration
+    from ...workspace.runs import Run
+    from ...workspace.workspace import Workspace
+
+HELP = (
+    "Groups the chunks of a configuration by topic, names and samples each topic, draws the map (a picture and a page "
+    "in reports/), and with a test set says which topics and documents it leaves uncovered."
+)
+_SNIPPET = 600  # characters of a chunk that the page shows
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    parser.add_argument(
+        "configuration", metavar="CONFIG", nargs="?", help="whose chunks and embedding (default: the first)"
+    )
+    parser.add_argument("--topics", metavar="N", type=int, default=0, help="so many topics (default: what fits best)")
+    parser.add_argument("--range", metavar="A-B", default="", help="try so many topics and take what fits best")
+    parser.add_argument(
+        "--space", choices=("full", "reduced"), default="full", help="group the vectors, or their 32 main components"
+    )
+    parser.add_argument("--testset", metavar="NAME", help="say which topics and documents it leaves uncovered")
+    parser.add_argument("--run", metavar="RUN", help="colour chunks by how well a run served the questions there")
+    parser.add_argument(
+        "--measure", metavar="NAME", default="hit@5", help="with --run: by this measure (default hit@5)"
+    )
+    parser.add_argument("--colour", metavar="BY", default="", help="of the picture: topic, document, finding, served")
+    parser.add_argument("--layout", choices=("tsne", "pca"), default="tsne", help="how the map is laid out")
+    parser.add_argument("--points", metavar="N", type=int, default=3000, help="chunks on the map at the most (3000)")
+    parser.add_argument("--sample", metavar="N", type=int, default=40, help="chunks to sample over all topics (40)")
+    parser.add_argument("--floor", metavar="N", type=int, default=2, help="of each topic at least so many (2)")
+    parser.add_argument("--show", metavar="TOPIC", type=int, help="typical, border and sampled chunks of one topic")
+    parser.add_argument("--beside", metavar="MODEL", help="hold another embedding model against this one, and no more")
+    parser.add_argument("--seed", type=int, help="default: that of aventrik.toml")
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Groups, draws, shows."""
+    from ...core.errors import BadInput
+    from ...engine.resources import Resources
+    from ...engine.surveying import survey
+    from ...report.map import COLOURINGS
+    from ...workspace.runs import Runs
+
+    workspace = open_corpus(options)
+    configuration = first_configuration(workspace, options.configuration, screen)
+    for name in ("topics", "points", "sample", "floor"):
+        if getattr(options, name) < (0 if name in ("topics", "floor") else 1):
+            raise BadInput(f"--{name}: must be a positive number")
+    if options.colour and options.colour not in COLOURINGS:
+        raise BadInput(f"--colour {options.colour}: must be one of {', '.join(COLOURINGS)}")
+    judged = Runs(workspace.store).find(options.run) if options.run else None
+    if options.colour == "served" and judged is None:
+        raise BadInput("--colour served needs --run RUN")
+    with screen.progress() as meter:
+        resources = Resources(workspace, meter)
+        if options.beside:
+            screen.result(_beside(resources, configuration, options.beside, screen))
+            return 0
+        questions = open_testset(workspace, options.testset, screen) if options.testset else None
+        seed = workspace.settings.seed if options.seed is None else options.seed
+        made = survey(
+            resources, configuration, options.topics, _numbers(options.range), options.space == "reduced", questions,
+            options.sample, options.floor, seed,
+        )  # fmt: skip
+        if options.show and not 1 <= options.show <= len(made.topics):
+            raise BadInput(f"--show {options.show}: there are topics 1 to {len(made.topics)}")
+        drawing = _drawing(workspace, resources, made, options, judged, seed)
+    files = _draw(workspace, configuration, drawing, options.colour or ("served" if judged else "topic"))
+    screen.result(_as_json(resources, made, files))
+    if options.show:
+        _show_topic(resources, made, made.topics[options.show - 1], screen)
+        return 0
+    _show(made, screen, options.testset)
+    screen.say(f"the map: {files[0]} and {files[1]} (open it in a browser)")
+    return 0
+
+
+def _numbers(text: str) -> list[int]:
+    from ...core.errors import BadInput
+
+    if not text:
+        return []
+    low, _, high = text.partition("-")
+    if not (low.isdigit() and high.isdigit() and 1 <= int(low) <= int(high) <= 500):
+        raise BadInput(f"--range {text}: must be two numbers like 4-20, from 1 to 500")
+    return list(range(int(low), int(high) + 1))
+
+
+def _drawing(
+    workspace: Workspace, resources: Resources, made: Survey, options: argparse.Namespace, judged: Run | None, seed: int
+) -> Drawing:
+    from ...engine.surveying import chosen_points, positions
+    from ...report.map import Drawing, Point, kept_groups
+
+    table = made.table
+    chosen = chosen_points(made.found, options.points)
+    resources.progress("map", 0, 1)
+    places = positions(resources.vectors(made.configuration), chosen, options.layout, seed)
+    names = {topic.number: _name(topic) for topic in made.topics}
+    many = len(table.docs) > 20
+    findings = _findings(workspace, made)
+    scored = _served(workspace, made, judged, options.measure)
+    points = []
+    for number, (x, y) in zip(chosen.tolist(), places.tolist()):
+        doc = table.name(number)
+        groups = {
+            "topic": names[int(made.found.topic[number]) + 1],
+            "document": doc.rsplit("/", 1)[0] + "/" if many and "/" in doc else doc,
+            "finding": findings.get(number, "no finding"),
+        }
+        if scored is not None:
+            groups["served"] = _told(scored.get(number))
+        source = " › ".join(resources.source(table, number))
+        points.append(Point(x, y, doc, source, shortened(resources.text(table, number), _SNIPPET), groups))
+    colourings = {"topic": list(names.values())}
+    for name, last in (("document", ()), ("finding", ("no finding",))):
+        colourings[name] = kept_groups([point.groups[name] for point in points], last)
+    if scored is not None:
+        colourings["served"] = [_told(value) for value in (1.0, 0.5, 0.0, None)]
+    how = {"tsne": "t-SNE", "pca": "the first two principal components"}[options.layout]
+    note = f"{len(points):,} of {len(table):,} chunks of {len(table.docs):,} documents; laid out by {how}"
+    if scored is not None and judged is not None:
+        note += f"; served: {options.measure} of run {judged.id}, {judged.name}"
+    return Drawing(f"{made.configuration.name}: what the documents speak of", note, points, colourings)
+
+
+def _name(topic: Topic) -> str:
+    return f"{topic.number}: {', '.join(topic.words[:4]) or 'no words of its own'}"
+
+
+def _told(score: float | None) -> str:
+    if score is None:
+        return "no question"
+    return "served well" if score >= 0.99 else "served badly" if score <= 0.01 else "served in part"
+
+
+def _findings(workspace: Workspace, made: Survey) -> dict[int, str]:
+    """For each chunk the surest finding that touches it."""
+    from ...core.chunking.lookup import chunks_of
+    from ...core.spans import common
+    from ...engine.vetting import findings
+
+    found: dict[int, tuple[float, str]] = {}
+    for each in findings(workspace):
+        for number in chunks_of(made.table, each.document):
+            ranges = made.table.ranges(number)
+            touched = not each.spans or any(common(ranges, *span) for span in each.spans)
+            if touched and each.confidence > found.get(number, (0.0, ""))[0]:
+                found[number] = (each.confidence, each.kind)
+    return {number: kind for number, (_, kind) in found.items()}
+
+
+def _served(workspace: Workspace, made: Survey, judged: Run | None, measure: str) -> dict[int, float] | None:
+    from ...core.errors import BadInput
+    from ...engine.comparing import side_of
+    from ...engine.surveying import served_well
+    from ...workspace.testsets import load_testset, located
+
+    if judged is None:
+        return None
+    scores = {name: each[measure] for name, each in side_of(workspace.store, judged).scores.items() if measure in each}
+    if not scores:
+        raise BadInput(f"run {judged.id} has no score for '{measure}'")
+    names = set(workspace.corpus.names(left_out=True))
+    questions: Sequence[Question] = load_testset(workspace.testset_path(judged.testset))
+    questions, _ = located(questions, lambda doc: workspace.corpus.document(doc).text if doc in names else None)
+    return served_well(made.table, questions, scores)
+
+
+def _draw(workspace: Workspace, configuration: Configuration, drawing: Drawing, colour: str) -> tuple[Path, Path]:
+    from ...report.map import write_page, write_picture
+
+    plain = "".join(c if c.isalnum() or c in "-_.=" else "-" for c in configuration.name)
+    files = tuple(workspace.folder / "reports" / f"survey-{plain}{suffix}" for suffix in (".png", ".html"))
+    write_picture(files[0], drawing, colour)
+    write_page(files[1], drawing, colour)
+    return files[0], files[1]
+
+
+def _as_json(resources: Resources, made: Survey, files: Sequence[Path]) -> dict[str, Any]:
+    def chunk(number: int) -> dict[str, Any]:
+        name = made.table.name(number)
+        return {
+            "chunk": number,
+            "doc": name,
+            "ranges": made.table.ranges(number),
+            "text": resources.text(made.table, number),
+        }
+
+    return {
+        "configuration": made.configuration.name,
+        "chunks": len(made.table),
+        "silhouettes": made.found.silhouettes,
+        "topics": [
+            {
+                **vars(topic),
+                **{name: [chunk(n) for n in getattr(topic, name)] for name in ("typical", "border", "sample")},
+            }
+            for topic in made.topics
+        ],
+        "uncovered_documents": made.uncovered,
+        "files": [str(file) for file in files],
+    }
+
+
+def _show(made: Survey, screen: Screen, testset: str | None) -> None:
+    tried = made.found.silhouettes
+    told = ""
+    if tried:
+        best = max(tried, key=lambda number: tried[number])
+        told = f"; {best} fit best of {', '.join(map(str, tried))} (silhouette {tried[best]:.2f})"
+        if tried[best] < 0.1:
+            told += ": they run into each other"
+    screen.say(f"{len(made.table):,} chunks in {len(made.topics)} topics{told}")
+    columns = ["topic", "its own words", "chunks", "documents", "tightness", "full sentences"]
+    columns.extend(["needs"] * (testset is not None))
+    rows: list[list[str | Text]] = []
+    for topic in made.topics:
+        row: list[str | Text] = [
+            str(topic.number),
+            ", ".join(topic.words) or "–",
+            f"{topic.size:,}",
+            f"{topic.documents:,}",
+        ]
+        row.extend([f"{topic.tightness:.2f}", f"{topic.stated:.0%}"])
+        if topic.needs is not None:
+            row.append(Text(str(topic.needs) if topic.needs else "none", style="" if topic.needs else "bold red"))
+        rows.append(row)
+    screen.table(columns, rows, right=(0, 2, 3, 4, 5, 6))
+    for topic in made.topics:
+        if topic.useless:
+            screen.say(f"topic {topic.number} looks useless for questions: {topic.useless}", style="yellow")
+    if testset is not None:
+        bare = [str(topic.number) for topic in made.topics if not topic.needs]
+        screen.say(
+            f"'{testset}' asks nothing of {_counted(len(bare), 'topic')}{': ' + ', '.join(bare) if bare else ''}, and "
+            f"nothing of {len(made.uncovered):,} of {len(made.table.docs):,} documents"
+        )
+        if made.uncovered:
+            screen.say(shortened("  " + ", ".join(made.uncovered), 4 * screen.out.width), style="dim")
+    screen.say(
+        "--show TOPIC shows chunks of one; a needed fact that stands in several places counts in each", style="dim"
+    )
+
+
+def _counted(count: int, word: str) -> str:
+    return f"{count} {word}" + ("" if count == 1 else "s")
+
+
+def _show_topic(resources: Resources, made: Survey, topic: Topic, screen: Screen) -> None:
+    screen.title(f"topic {_name(topic)} · {topic.size:,} chunks of {topic.documents:,} documents")
+    if topic.useless:
+        screen.say(f"looks useless for questions: {topic.useless}", style="yellow")
+    kinds = (
+        ("most typical", topic.typical),
+        ("at the border to another topic", topic.border),
+        ("sampled", topic.sample),
+    )
+    for title, chunks in kinds:
+        screen.title(title)
+        for number in chunks:
+            above = " › ".join(resources.source(made.table, number))
+            screen.say(f"{made.table.name(number)}: {above}", style="dim")
+            screen.say("  " + shortened(resources.text(made.table, number), 3 * screen.out.width))
+
+
+def _beside(resources: Resources, configuration: Configuration, other: str, screen: Screen) -> dict[str, Any]:
+    """Two embedding models on the same chunks: how alike their neighbourhoods are, and where least."""
+    from ...core.errors import BadInput
+    from ...core.statistics import interval
+    from ...engine.surveying import models_apart, with_vectors
+    from ...workspace.toml import nearest
+
+    known = resources.workspace.embedding_models()
+    if other not in known or other == "none":
+        raise BadInput(f"--beside {other}: no such embedding model{nearest(other, [n for n in known if n != 'none'])}")
+    one = with_vectors(configuration).embedding.model
+    if one == other:
+        raise BadInput(f"--beside {other}: that is the configuration's own embedding model")
+    table, found = models_apart(resources, configuration, other)
+    share = interval(found.share.tolist())
+    screen.say(
+        f"{one} and {other}, {len(found.asked):,} of {len(table):,} chunks: of the {found.k} nearest neighbours by one, "
+        f"{share.mean:.0%} are so by the other too (95 % interval {share.low:.0%} to {share.high:.0%})"
+    )
+    apart = []
+    for place in found.apart(5):
+        number = int(found.asked[place])
+        screen.title(f"they share {found.share[place]:.0%} around: {table.name(number)}")
+        screen.say("  " + shortened(resources.text(table, number), 2 * screen.out.width))
+        row: dict[str, Any] = {"chunk": number, "doc": table.name(number), "share": float(found.share[place])}
+        for model, near in ((one, found.first), (other, found.second)):
+            row[model] = near[place]
+            for rank, chunk in enumerate(near[place][:2], 1):
+                told = f"{table.name(chunk)}: {resources.text(table, chunk)}"
+                screen.say(f"  {model} {rank}: {shortened(told, screen.out.width - 16)}", style="dim")
+        apart.append(row)
+    return {
+        "models": [one, other],
+        "k": found.k,
+        "chunks": len(found.asked),
+        "overlap": {"mean": share.mean, "low": share.low, "high": share.high},
+        "apart": apart,
+    }

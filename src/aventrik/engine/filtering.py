@@ -1,0 +1,28 @@
+"""What filters can speak of: each document's name, title, metadata and labels."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..core.filters import check, parse, passes
+from ..workspace.labels import Labels
+from ..workspace.workspace import Workspace
+
+
+def passed(workspace: Workspace, where: str, left_out: bool = False) -> frozenset[str]:
+    """Names of the documents that a condition lets pass; those that were left out only when asked for.
+
+    Fields are `document` (its name), `title`, the labels of labels.csv, and the metadata, which wins over these.
+    Raises `BadInput` for a condition that can't be understood, a field that no document has, or a value of a type that
+    the field never has.
+    """
+    condition = parse(where)
+    labels = Labels(workspace.folder / "labels.csv").rows
+    names = set(workspace.corpus.names(left_out))
+    rows: dict[str, dict[str, Any]] = {}
+    for name, title, meta in workspace.corpus.meta():
+        if name in names:
+            given = {column: value for column, value in labels.get(name, {}).items() if value}
+            rows[name] = {"document": name, "title": title, **given, **meta}
+    check(where, rows.values())
+    return frozenset(name for name, row in rows.items() if passes(condition, row))

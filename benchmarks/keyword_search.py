@@ -29,16 +29,18 @@ def main() -> None:
         for text in draw.sample([t for t in texts if len(t) > 300], QUERIES)
     ]
 
-    began = time.perf_counter()
-    index = keyword.build(texts)
-    built = time.perf_counter() - began
-
-    db = sqlite3.connect(":memory:")
-    began = time.perf_counter()
-    db.execute("CREATE VIRTUAL TABLE chunks USING fts5(body, tokenize = 'porter unicode61')")
-    db.executemany("INSERT INTO chunks (rowid, body) VALUES (?, ?)", enumerate(texts, 1))
-    db.commit()
-    fts_built = time.perf_counter() - began
+    keyword.build(texts[:10])  # what is imported at the first use is not the building's time
+    builds: list[tuple[float, float]] = []
+    for _ in range(3):  # in turn, the quickest of each: the machine is shared
+        began = time.perf_counter()
+        index = keyword.build(texts)
+        middle = time.perf_counter()
+        db = sqlite3.connect(":memory:")
+        db.execute("CREATE VIRTUAL TABLE chunks USING fts5(body, tokenize = 'porter unicode61')")
+        db.executemany("INSERT INTO chunks (rowid, body) VALUES (?, ?)", enumerate(texts, 1))
+        db.commit()
+        builds.append((middle - began, time.perf_counter() - middle))
+    built, fts_built = (min(pair[side] for pair in builds) for side in (0, 1))
 
     began = time.perf_counter()
     ours = [[place for place, _ in index.search(query, 10)] for query in queries]

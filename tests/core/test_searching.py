@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from aventrik.core.counting import Vocabulary, count_terms, hash_of
 from aventrik.core.fusion import blend, by_ranks, by_scores
 from aventrik.core.indexing import Narrowing, approximate, best
 from aventrik.core.indexing.keyword import KeywordIndex, build
@@ -245,3 +246,13 @@ def test_exact_search_among_some_rows_is_that_of_the_rows_alone() -> None:
     [found] = nearest(vectors, vectors[:1], 8, allowed)
     [alone] = nearest(vectors[places], vectors[:1], 8)
     assert found == [(int(places[place]), score) for place, score in alone]
+
+
+@given(st.lists(st.text(alphabet="ab éß’.,-1\u00a0\u2003\n\x1e", max_size=30), max_size=8))
+def test_terms_are_counted_as_they_are_told_one_by_one(texts: list[str]) -> None:
+    vocabulary = Vocabulary()
+    table = count_terms(texts, vocabulary)
+    stems = list(vocabulary.stems_met)
+    for row, text in zip(table.toarray(), texts, strict=True):
+        assert {stems[place]: int(row[place]) for place in np.flatnonzero(row)} == dict(Counter(terms(text)))
+    assert vocabulary.hashes().tolist() == [int(hash_of(stem)) for stem in stems]

@@ -63,6 +63,12 @@ class Ruler:
         left, right = np.searchsorted(self.begins, (start, end))
         return int(right - left)
 
+    def offset(self, count: int) -> int:
+        """The least offset before which `count` units begin."""
+        if self.begins is None or count <= 0:
+            return count
+        return int(self.begins[count - 1]) + 1 if count <= len(self.begins) else 1 << 62
+
     def reach(self, start: int, size: int) -> int:
         """The greatest offset that is at most `size` units from `start`; beyond the last unit without limit."""
         if self.begins is None:

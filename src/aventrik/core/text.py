@@ -44,6 +44,11 @@ def stem(word: str) -> str:
     return str(_stemmer.stemWord(word.replace("’", "'")))
 
 
+def stems_of(words: list[str]) -> list[str]:
+    """`stem` of many words at once."""
+    return list(_stemmer.stemWords([word.replace("’", "'") for word in words]))
+
+
 def terms(text: str) -> list[str]:
     """Stemmed, lower-cased words: what keyword search matches."""
     return [stem(word) for word in WORD.findall(text.lower())]

@@ -17,15 +17,15 @@ def pack(
     size: int,
     overlap: int = 0,
     stops: Sequence[bool] = (),
-    finer: Callable[[Range], Sequence[int]] | None = None,
+    finer: Callable[[Range, int], Sequence[int]] | None = None,
 ) -> list[Range]:
     """Ranges of at most `size`, each from the start of a unit to the end of one.
 
     A unit larger than `size` makes a range by itself. `stops` marks the units after which a cut is best: the
     last of them that still fits wins over the last unit that fits. A range repeats at most `overlap` of the end of
-    the one before it, from the earliest start of a unit, or of a piece of a unit that `finer` names, and begins
-    later than that one. A small last range is joined to the one before it where both fit into one, else the two are
-    made more even.
+    the one before it, from the earliest start of a unit, or of a piece of a unit that `finer` names (given the unit
+    and an offset, the starts of pieces in it from there on), and begins later than that one. A small last range is
+    joined to the one before it where both fit into one, else the two are made more even.
     """
     return _Packer(units, ruler, size, overlap, stops, finer).packed() if units else []
 
@@ -38,7 +38,7 @@ class _Packer:
         size: int,
         overlap: int,
         stops: Sequence[bool],
-        finer: Callable[[Range], Sequence[int]] | None,
+        finer: Callable[[Range, int], Sequence[int]] | None,
     ) -> None:
         self.units, self.ruler, self.size, self.overlap, self.finer = units, ruler, size, overlap, finer
         self.starts = [start for start, _ in units]
@@ -80,10 +80,9 @@ class _Packer:
         if place < new:
             start, at = self.starts[place], self.before[place]
         if self.finer and place and self.before[place - 1] < least:
-            inside = self.finer(self.units[place - 1])
-            for offset, there in zip(inside, self.ruler.at(inside).tolist()):
-                if there >= least and previous < offset < start:
-                    return offset, there
+            for offset in self.finer(self.units[place - 1], max(self.ruler.offset(least), previous + 1)):
+                if offset < start:
+                    return offset, int(self.ruler.at([offset])[0])
         return start, at
 
     def _even_out(self, chunks: list[tuple[int, int, int, int]]) -> None:

@@ -18,6 +18,7 @@ from . import Cutting
 _CLUSTER = regex.compile(r"\X")
 _GAP = re.compile(r"\n(?:[^\S\n]*\n)+")
 _REACH = 64  # characters in which the end of a cluster is looked for
+_LOOK_BACK = 32  # characters before an offset that decide whether a sentence begins there
 
 
 class Source:
@@ -126,6 +127,11 @@ class Source:
         """A range without the white space at its ends."""
         return trimmed(self.text, start, end)
 
-    def sentence_starts(self, unit: Range) -> list[int]:
-        """Where the sentences of a unit begin."""
-        return [start for start, _ in self.sentences(*unit)]
+    def sentence_starts(self, unit: Range, least: int) -> list[int]:
+        """Where the sentences and rows of a unit begin, from an offset on."""
+        start, end = unit
+        edge = least - _LOOK_BACK
+        if edge > start and not self.rows_in(start, end):
+            # What stands before decides only whether a sentence begins at the edge itself.
+            return [left for left, _ in sentences(self.text, edge, end) if left >= least]
+        return [left for left, _ in self.sentences(start, end) if left >= least]

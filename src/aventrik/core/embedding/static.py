@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -30,16 +31,16 @@ class Static:
 
     def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
         """Mean of the token vectors of each text."""
+        from scipy.sparse import csr_matrix
+
         vectors, cutter = _table()
         ids = [found.ids for found in cutter.encode_batch_fast(list(texts), add_special_tokens=False)]
         sizes = np.fromiter(map(len, ids), dtype=np.int64, count=len(ids))
-        means = np.zeros((len(texts), vectors.shape[1]), dtype=np.float32)
-        filled = np.flatnonzero(sizes)
-        if len(filled):
-            flat = np.fromiter((token for row in ids for token in row), dtype=np.int64, count=int(sizes.sum()))
-            starts = np.concatenate(([0], np.cumsum(sizes[filled])[:-1]))
-            means[filled] = np.add.reduceat(vectors[flat], starts, axis=0) / sizes[filled, None]
-        return unit(means)
+        flat = np.array(list(itertools.chain.from_iterable(ids)), dtype=np.int32)
+        weights = np.repeat(1 / np.maximum(sizes, 1), sizes).astype(np.float32)
+        first = np.concatenate(([0], np.cumsum(sizes)))
+        tokens = csr_matrix((weights, flat, first), shape=(len(texts), len(vectors)))
+        return unit(np.asarray(tokens @ vectors))
 
 
 def make(dimensions: int = 0) -> Static:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
+from collections import Counter, OrderedDict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,8 @@ from ..text import terms
 from . import Hit, Narrowing, best
 
 _SLICE = 1 << 20  # postings that are weighed at a time
+_OFTEN = 20  # a term in more than one of so many texts is frequent
+_ROW_BYTES = 50_000_000
 
 
 @dataclass(frozen=True)
@@ -49,9 +52,30 @@ class KeywordIndex:
         scores = np.zeros(self.size, dtype=np.float32)
         for term, count in Counter(query_terms).items():
             left, right = self._postings(term)
-            weights = self.weights[left:right]
-            scores[self.texts[left:right]] += weights * np.float32(count) if count > 1 else weights
+            if (right - left) * _OFTEN > self.size:
+                row = self._row(term, left, right)
+                scores += row * np.float32(count) if count > 1 else row
+            elif left < right:
+                weights = self.weights[left:right]
+                scores[self.texts[left:right]] += weights * np.float32(count) if count > 1 else weights
         return scores
+
+    @cached_property
+    def _rows(self) -> OrderedDict[str, npt.NDArray[np.float32]]:
+        return OrderedDict()
+
+    def _row(self, term: str, left: int, right: int) -> npt.NDArray[np.float32]:
+        """The weights of a frequent term with a place for every text, which are quicker to add; the last few are held."""
+        row = self._rows.get(term)
+        if row is None:
+            row = np.zeros(self.size, dtype=np.float32)
+            row[self.texts[left:right]] = self.weights[left:right]
+            self._rows[term] = row
+            if len(self._rows) > max(8, _ROW_BYTES // row.nbytes):
+                self._rows.popitem(last=False)
+        else:
+            self._rows.move_to_end(term)
+        return row
 
     def document_frequency(self, term: str) -> int:
         """In how many texts a term (already stemmed) stands."""

@@ -9,7 +9,8 @@ import numpy.typing as npt
 
 from . import Hit
 
-_SPARE = 16
+_SPARE = 6
+_TOGETHER = 64  # queries whose neighbours are scored again at a time
 _ROWS = 1 << 16  # rows that are copied out at a time when only some may be found
 
 
@@ -52,12 +53,16 @@ def _blocks(
 def rescored(
     vectors: npt.NDArray[np.float32], queries: npt.NDArray[np.float32], places: npt.NDArray[np.int64], top: int
 ) -> list[list[Hit]]:
-    """The `top` best of the rows named in `places` (q, m; −1 is none) for each query, scored again one by one, so
-    that a score does not hang on how rows were grouped for a matrix product."""
+    """The `top` best of the rows named in `places` (q, m; −1 is none) for each query, scored again in double precision,
+    so that a score does not hang on how rows were grouped for a matrix product."""
+    places = np.sort(places, axis=1)
     found: list[list[Hit]] = []
-    for row, query in zip(places, queries):
-        near = np.sort(row[row >= 0])
-        scores = np.round(vectors[near].astype(np.float64) @ query.astype(np.float64), 6)
-        order = np.lexsort((near, -scores))[:top]
-        found.append([(int(near[i]), float(scores[i])) for i in order])
+    for first in range(0, len(places), _TOGETHER):
+        near = places[first : first + _TOGETHER]
+        rows = vectors[np.maximum(near, 0)].astype(np.float64)
+        scores = np.round(np.matmul(rows, queries[first : first + _TOGETHER, :, None].astype(np.float64))[..., 0], 6)
+        scores[near < 0] = -np.inf
+        order = np.argsort(-scores, axis=1, kind="stable")[:, :top]
+        chosen, best = np.take_along_axis(near, order, 1).tolist(), np.take_along_axis(scores, order, 1).tolist()
+        found.extend([(p, s) for p, s in zip(*row) if p >= 0] for row in zip(chosen, best))
     return found

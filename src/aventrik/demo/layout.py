@@ -1,4 +1,4 @@
-"""Copies the demo's documents, configurations and question log into a workspace."""
+"""Copies the demo's documents, configurations, question log and hand-made test set into a workspace."""
 
 from __future__ import annotations
 
@@ -29,7 +29,8 @@ def lay_out(folder: Path) -> bool:
     with told(folder):
         (folder / "configs" / "starter.toml").unlink()
         shutil.copytree(_HERE / "documents", folder / "documents")
-        shutil.copy(_HERE / "enquiries.jsonl", folder / "testsets" / "enquiries.jsonl")
+        for name in ("enquiries.jsonl", "helpdesk.jsonl"):
+            shutil.copy(_HERE / name, folder / "testsets" / name)
         for path in sorted((_HERE / "configs").glob("*.toml")):
             text = path.read_text(encoding="utf-8")
             if find_spec("wordllama") is None:

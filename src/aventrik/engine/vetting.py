@@ -11,7 +11,7 @@ from ..core.vetting import Finding, vet
 from ..workspace.labels import Labels
 from ..workspace.workspace import Workspace
 
-_VERSION = 1
+_VERSION = 2
 
 
 def findings(workspace: Workspace, progress: Callable[[str, int, int], None] | None = None) -> list[Finding]:

@@ -134,7 +134,11 @@ class Workspace:
     @classmethod
     def around(cls, folder: Path) -> Workspace:
         """The workspace that a folder is, or lies in."""
-        for here in (folder.resolve(), *folder.resolve().parents):
+        try:
+            whole = folder.resolve()
+        except FileNotFoundError:
+            raise BadInput("the current folder is no longer there; change to one that is") from None
+        for here in (whole, *whole.parents):
             if (here / SETTINGS).is_file():
                 return cls(here)
         return cls(folder)

@@ -164,7 +164,7 @@ def _running(pages: Sequence[Page]) -> set[tuple[int, str]]:
             if middle < _MARGIN * height or middle > (1 - _MARGIN) * height:
                 near.append((number, row.text, re.sub(r"\d+|\b[ivxlc]+\b", "#", row.text.lower()).strip()))
     counts = Counter(shape for _, shape in {(number, shape) for number, _, shape in near})
-    often = max(3, len(pages) // 20)
+    often = max(3, len(pages) // 20) if len(pages) > 2 else 2
     edge = {number: _edges(rows) for number, (rows, _, _) in enumerate(pages)}
     repeated = {
         (number, text)

@@ -21,6 +21,7 @@ KINDS: dict[str, tuple[str, str]] = {
     "too short": ("short", "it holds hardly any text"),
     "other language": ("language", "it is in another language than most of the corpus"),
     "off topic": ("outliers", "it has little in common with any other document"),
+    "mixed topics": ("mixed", "its parts have little to do with one another"),
     "personal data": ("personal", "it holds addresses, numbers or names of persons"),
     "informal": ("informal", "it is worded rudely or like a chat"),
 }

@@ -15,25 +15,26 @@ _ALIKE = 0.12
 
 
 def find(documents: Sequence[Document]) -> list[Finding]:
-    """For documents of one name or title but another edition: the older is superseded, and contradicts the newer
-    wherever a sentence in the same words has another figure."""
+    """For documents of one name or title but another edition: the older is superseded by the newest that is like it,
+    and contradicts that one wherever a sentence in the same words has another figure."""
     groups: dict[str, list[Document]] = defaultdict(list)
     for document in _distinct(documents):
         for mark in {_stem(document.name.rsplit("/", 1)[-1]), _stem(document.title)} - {""}:
             groups[mark].append(document)
     found: list[Finding] = []
-    done: set[tuple[str, str]] = set()
+    told: set[str] = set()
     for group in groups.values():
         if len(group) > 40:  # a name that says nothing, such as 'index'
             continue
         ordered = sorted((each for each in group if age_of(each)), key=age_of, reverse=True)
-        for place, newer in enumerate(ordered):
-            for older in ordered[place + 1 :]:
-                pair = (newer.name, older.name)
-                if age_of(newer) == age_of(older) or pair in done:
-                    continue
-                done.add(pair)
-                found.extend(_compared(newer, older))
+        for place, older in enumerate(ordered):
+            if older.name in told:
+                continue
+            newer = (each for each in ordered[:place] if age_of(each) != age_of(older))
+            against = next((made for each in newer if (made := _compared(each, older))), [])
+            if against:
+                told.add(older.name)
+                found.extend(against)
     return found
 
 

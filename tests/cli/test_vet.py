@@ -90,7 +90,7 @@ def test_labels_are_asked_for_suggested_applied_and_acted_on(workspace: Program)
     applied = workspace.json("vet", "--suggest", "topic", "--apply", "0.6")["applied"]
     assert "fish7.md" in applied
     assert "fish7.md,angling,suggested" in (workspace.folder / "labels.csv").read_text()
-    workspace("vet", "--where", "topic=angling", "--leave-out")
+    workspace("vet", "--where", "topic = 'angling'", "--leave-out")
     assert "fish7.md" in workspace.json("vet")["left_out"]
     assert "locks.md" not in workspace.json("vet")["left_out"]
     workspace("vet", "--export", "d.csv")

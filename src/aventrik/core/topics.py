@@ -167,17 +167,26 @@ def _surprise(observed: npt.NDArray, expected: npt.NDArray) -> npt.NDArray:
 
 
 def shares(sizes: Sequence[int], total: int, floor: int = 1) -> list[int]:
-    """How many to draw of each group: in proportion to its size, at least `floor` (or all of a smaller one), `total`
-    in all where that allows it. Rounding goes to the largest remainders."""
-    least = [min(size, floor) for size in sizes]
-    left = max(0, min(total, sum(sizes)) - sum(least))
-    free = [size - low for size, low in zip(sizes, least)]
-    exact = [left * room / max(1, sum(free)) for room in free]
-    given = [min(room, int(share)) for room, share in zip(free, exact)]
-    rest = left - sum(given)
-    for place in sorted(range(len(sizes)), key=lambda n: (given[n] - exact[n], n))[:rest]:
-        given[place] += given[place] < free[place]
-    return [low + more for low, more in zip(least, given)]
+    """How many to draw of each group: `total` in all, in proportion to the sizes, but at least `floor` of each group,
+    or all of a smaller one. More than `total` only where the floors alone come to more. Rounding goes to the largest
+    remainders."""
+    given = [min(size, floor) for size in sizes]
+    free = set(range(len(sizes)))
+    total = max(min(total, sum(sizes)), sum(given))
+    while True:
+        left = total - sum(given[place] for place in range(len(sizes)) if place not in free)
+        whole = sum(sizes[place] for place in free)
+        exact = {place: left * sizes[place] / whole for place in free if whole}
+        low = {place for place, share in exact.items() if share < given[place]}
+        if not low:
+            break
+        free -= low  # these stay at their floor
+    for place, share in exact.items():
+        given[place] = int(share)
+    rest = total - sum(given)
+    for place in sorted(exact, key=lambda n: (given[n] - exact[n], n))[:rest]:
+        given[place] += 1
+    return given
 
 
 def stated_share(text: str) -> float:

@@ -98,7 +98,7 @@ class Search(_Table):
     nearest: Literal["exact", "graph", "lists"] = "exact"
     links: int = Field(32, ge=4, le=256)
     build_effort: int = Field(80, ge=4, le=10_000)
-    effort: int = Field(64, ge=1, le=100_000)
+    effort: int = Field(256, ge=1, le=100_000)
     lists: int = Field(0, ge=0, le=1_000_000)
     probes: int = Field(16, ge=1, le=1_000_000)
 

@@ -42,7 +42,7 @@ class Nearness:
 class Reach:
     """How thoroughly a search looks: `effort` vectors kept in view (graph), `probes` lists looked into (lists)."""
 
-    effort: int = 64
+    effort: int = 256
     probes: int = 16
 
 

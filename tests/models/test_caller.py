@@ -292,6 +292,15 @@ def test_a_bad_embedding_stops_the_work(rows: list[list[float]] | None, told: st
         vectors(lambda request: httpx.Response(200, text=body)).embed(["a"], {})
 
 
+def test_a_vector_for_each_token_becomes_their_mean() -> None:
+    data = [{"index": 0, "embedding": [[1.0, 5.0], [3.0, 3.0]]}, {"index": 1, "embedding": [[0.0, 2.0]]}]
+    model = vectors(lambda request: httpx.Response(200, json={"data": data}))
+    found = model.embed(["a", "b"], {})
+    assert found[0] == pytest.approx(np.array([2, 4]) / np.sqrt(20))
+    assert found[1] == pytest.approx([0, 1])
+    assert list(model.spent.notes.values()) == [2]
+
+
 def test_an_embedding_of_another_length_in_mid_run_is_told() -> None:
     lengths = iter([3, 3, 4])
 

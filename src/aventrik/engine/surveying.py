@@ -24,6 +24,7 @@ from .resources import Resources
 _LITTLE = 0.25  # of a topic's text in full sentences
 _AGAIN = 0.5  # of a topic's chunks that stand in another document too
 _MEASURED = 200  # chunks of a topic that these are measured on
+_STEPS = 500  # of t-SNE
 _MOST_WORDS = 60_000  # chunks that own words are found from
 
 
@@ -190,10 +191,13 @@ def positions(
     rows = np.ascontiguousarray(vectors[chosen])
     if layout == "tsne" and len(rows) >= 5:
         from sklearn.manifold import TSNE
+        from threadpoolctl import threadpool_limits
 
         perplexity = min(30.0, (len(rows) - 1) / 3)
         close = reduce(rows, 50, seed)
-        found = TSNE(perplexity=perplexity, init="pca", random_state=seed, n_jobs=1).fit_transform(close)
+        with threadpool_limits(1):  # quicker than several on so few points, and the same on any machine
+            model = TSNE(perplexity=perplexity, init="pca", random_state=seed, n_jobs=1, max_iter=_STEPS)
+            found = model.fit_transform(close)
     else:
         found = reduce(rows, 2, seed)
         if found.shape[1] < 2:

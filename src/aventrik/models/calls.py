@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 CUT = "a text was cut to fit the embedding model"
+POOLED = "the embedding server gave a vector for each token, and their mean was taken"
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from ..core.keys import content_key
 from ..core.text import count_tokens
 from .background import as_done, run
 from .caller import Caller, Refused
-from .calls import CUT, Call, CallStore, Memory, Spent
+from .calls import CUT, POOLED, Call, CallStore, Memory, Spent
 from .connection import Connection
 from .language import cut_to
 
@@ -103,12 +103,19 @@ class HttpEmbedder:
     def _vectors(self, body: dict[str, Any], count: int) -> list[npt.NDArray[np.float32]]:
         try:
             rows = sorted(body["data"], key=lambda row: row.get("index", 0))
-            vectors = [np.asarray(row["embedding"], dtype=np.float32) for row in rows]
+            vectors = [self._pooled(np.asarray(row["embedding"], dtype=np.float32)) for row in rows]
         except (KeyError, TypeError, ValueError, AttributeError):
             raise Unavailable(f"model '{self.connection.name}': the reply holds no embeddings") from None
         if len(vectors) != count:
             raise Unavailable(f"model '{self.connection.name}': {len(vectors)} embeddings came for {count} texts")
         return [self._checked(vector) for vector in vectors]
+
+    def _pooled(self, found: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+        """One vector a text; some servers give one a token, whose mean is taken."""
+        if found.ndim != 2 or not len(found):
+            return found
+        self.spent.notes[POOLED] = self.spent.notes.get(POOLED, 0) + 1
+        return np.asarray(found.mean(axis=0), dtype=np.float32)
 
     def _checked(self, vector: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
         who = f"model '{self.connection.name}'"

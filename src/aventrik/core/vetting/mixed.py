@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -51,7 +52,7 @@ def find(documents: Sequence[Document]) -> list[Finding]:
     ]
 
 
-def _with_the_rest(rows: npt.NDArray) -> npt.NDArray[np.float64]:
+def _with_the_rest(rows: Any) -> npt.NDArray[np.float64]:
     """The cosine of each row (unit length, sparse) with the sum of the others."""
     total = np.asarray(rows.sum(axis=0)).ravel()
     dots = rows @ total - np.asarray(rows.multiply(rows).sum(axis=1)).ravel()

@@ -174,8 +174,22 @@ class Store:
     def _publish(self, key: str, draft: Path) -> None:
         marks = {file.name: _mark(file) for file in sorted(draft.iterdir())}
         (draft / "manifest.json").write_text(json.dumps(marks))
+        if self._sound(key):  # another process was quicker
+            shutil.rmtree(draft, ignore_errors=True)
+            return
         shutil.rmtree(self._arrays / key, ignore_errors=True)
-        draft.rename(self._arrays / key)
+        try:
+            draft.rename(self._arrays / key)
+        except OSError:
+            if not self._sound(key):
+                raise
+
+    def _sound(self, key: str) -> bool:
+        try:
+            self.folder_of(key)
+        except KeyError:
+            return False
+        return True
 
     def folder_of(self, key: str) -> Path:
         """The folder of a key; raises KeyError when it is missing or a file in it is not what was written.
@@ -207,9 +221,12 @@ class Store:
         """
         draft = self._arrays / f".{key}.growing"
         with told(self._arrays):
-            draft.mkdir(parents=True, exist_ok=True)
+            self._arrays.mkdir(parents=True, exist_ok=True)
             try:
                 with FileLock(self._arrays / f".{key}.lock", timeout=0):
+                    if self._sound(key):
+                        return
+                    draft.mkdir(exist_ok=True)
                     self._grow(draft, name, rows, batches)
                     self._publish(key, draft)
             except Timeout:

@@ -9,6 +9,10 @@ from .builder import TextBuilder
 from .decoding import decode
 
 _RULE = re.compile(r"^\s*([=\-~^*#])\1{2,}\s*$")
+_GAP = re.compile(r"\n(?:[^\S\n]*\n)+")
+_COLUMNS = re.compile(r"\S {3,}\S")
+# What a rule, an item or a table of columns has at the least; all else is a paragraph.
+_MARKED = re.compile(r"^[^\S\n]*([=\-~^*#])\1\1|\A\s*(?:[-*•+]|\d{1,3}[.)])\s|\S {3,}\S", re.MULTILINE)
 _ITEM = re.compile(r"^(\s*)(?:[-*•+]|\d{1,3}[.)])\s+(\S.*)$")
 
 
@@ -16,17 +20,18 @@ def read_plain(name: str, data: bytes) -> Document:
     """Reads plain text of any encoding that `decode` knows."""
     text, encoding = decode(data)
     builder = TextBuilder()
-    block: list[str] = []
-    for line in [*text.split("\n"), ""]:
-        if line.strip():
-            block.append(line.replace("\f", " ").expandtabs(4))
-        elif block:
-            _write(builder, block)
-            block = []
+    plain = text.replace("\f", " ").expandtabs(4)
+    for block in _GAP.split(plain):
+        if block.strip():
+            _write(builder, block.strip("\n"))
     return builder.finish(name, meta={"format": "text", "encoding": encoding})
 
 
-def _write(builder: TextBuilder, block: list[str]) -> None:
+def _write(builder: TextBuilder, body: str) -> None:
+    if not _MARKED.search(body):  # most blocks are plain paragraphs
+        builder.paragraph(body)
+        return
+    block = body.split("\n")
     if len(block) >= 2 and _RULE.match(block[1]) and len(block[0]) < 120:
         builder.heading(block[0], 1 if block[1].strip()[0] in "=#*" else 2)
         block = block[2:]
@@ -35,10 +40,10 @@ def _write(builder: TextBuilder, block: list[str]) -> None:
         return
     if _ITEM.match(block[0]):
         builder.items(_items(block))
-    elif len(block) > 2 and sum(bool(re.search(r"\S {3,}\S", line)) for line in block) > len(block) / 2:
+    elif len(block) > 2 and sum(bool(_COLUMNS.search(line)) for line in block) > len(block) / 2:
         builder.code("\n".join(line.rstrip() for line in block))
     else:
-        builder.paragraph(" ".join(line.strip() for line in block))
+        builder.paragraph("\n".join(block))
 
 
 def _items(block: list[str]) -> list[tuple[int, str]]:

@@ -190,3 +190,20 @@ def test_a_fact_is_stated_with_its_figure_or_most_of_its_words() -> None:
 def test_the_same_task_has_the_same_reply() -> None:
     task = Task("answer", {"question": "How long may a boat stay?", "context": CONTEXT, "style": "quote"})
     assert OfflineModel().perform([task, task]) == OfflineModel().perform([task]) * 2
+
+
+def test_a_name_of_two_words_keeps_its_capital() -> None:
+    told = "Quarry Lock is closed to boats from 13 January to 7 February 2031 for repairs to the wall."
+    assert [question for question, _ in asked(told)] == ["When is Quarry Lock closed to boats?"]
+
+
+@pytest.mark.parametrize(
+    "sentence",
+    [
+        "A spare can holds 10 litres at most.",  # the can is a thing here
+        "The road was closed for 19 hours.",  # which road, and when?
+        "The lock now opens on 12 December 2030 and not on 6 December.",
+    ],
+)
+def test_what_can_not_stand_by_itself_is_not_asked(sentence: str) -> None:
+    assert asked(sentence) == []

@@ -72,6 +72,8 @@ def clause(sentence: str, names: frozenset[str] = frozenset()) -> Clause | None:
             rest = tokens[place + 1 :]
             negated = bool(rest) and rest[0] == "not"
             predicate = " ".join(rest[1:] if negated else rest)
+            if token in MODALS and rest and re.fullmatch(r"[a-z]+[^su\W]s", rest[0]):
+                return None  # a can that holds, a will that names: the word is a noun here
             if not _is_subject(subject) or len(predicate.split()) < 1:
                 return None
             return Clause(lowered(" ".join(subject), names), token, predicate, negated)
@@ -100,7 +102,9 @@ def _is_subject(tokens: list[str]) -> bool:
 
 def lowered(phrase: str, names: frozenset[str]) -> str:
     """A phrase as it stands inside a sentence."""
-    first = phrase.split(" ")[0]
+    first, _, second = phrase.partition(" ")
+    if second[:1].isupper() and first.lower() not in _OPENERS:
+        return phrase  # a name of two words, such as Quarry Lock
     bare = re.sub(r"\W+$", "", first)
     if bare in names or bare[1:] != bare[1:].lower() or any(c.isdigit() for c in bare):
         return phrase
@@ -171,6 +175,9 @@ _PEOPLE = frozenset(
 )
 
 
+_PAST = re.compile(r"\b(?:was|were|did|had)\b")
+
+
 def sound(question: str) -> bool:
     """Whether a question reads as English and stands by itself: what fails here is dropped, not kept."""
     tokens = question.rstrip("?").split()
@@ -188,7 +195,9 @@ def sound(question: str) -> bool:
     owned = _OWNED.search(question)
     if owned and owned[1].lower() in ("you", "your", "yours"):
         return False
-    if _VAGUE.search(question):
+    if _VAGUE.search(question) or " now " in question:
         return False
+    if _PAST.search(question) and not any(token[:1].isupper() for token in tokens[1:]):
+        return False  # what happened once needs a name: 'For how many hours was the road closed?'
     repeated = any(a.lower() == b.lower() for a, b in pairwise(tokens))
     return not repeated

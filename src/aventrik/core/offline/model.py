@@ -22,7 +22,7 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "verdict": verdicts.verify,
     "stated": verdicts.stated,
 }
-_VERSION = 1
+_VERSION = 2
 
 
 class OfflineModel:

@@ -35,7 +35,9 @@ def f1(ours: Counter[str], theirs: Counter[str]) -> float:
 
 def main() -> None:
     """A row a book."""
-    print(f"{'book':<16}{'pages':>6}{'F1, whole book':>16}{'F1 of its pages':>17}{'median':>8}{'heads left':>12}{'pages right':>13}")
+    print(
+        f"{'book':<16}{'pages':>6}{'F1, whole book':>16}{'F1 of its pages':>17}{'median':>8}{'heads left':>12}{'pages right':>13}"
+    )
     for name, (pdf, text) in BOOKS.items():
         body = gzip.decompress(Path(pdf).read_bytes())
         book = read(f"{name}.pdf", body)
@@ -69,7 +71,9 @@ def main() -> None:
             right += best == number
         middle = sorted(shares)[len(shares) // 2]
         mean = sum(shares) / len(shares)
-        print(f"{name:<16}{len(pages):>6}{whole:>16.3f}{mean:>17.3f}{middle:>8.3f}{left:>12}{right:>7} of {len(shares)}")
+        print(
+            f"{name:<16}{len(pages):>6}{whole:>16.3f}{mean:>17.3f}{middle:>8.3f}{left:>12}{right:>7} of {len(shares)}"
+        )
     print("F1 of its pages: against pdftotext -layout, page by page, pages with tables left out")
 
 

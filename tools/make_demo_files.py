@@ -192,7 +192,12 @@ def stoppage_plan() -> None:
     works = [
         ("Hexley Bottom Lock", "10 November to 12 December 2031", "new bottom gates", "none; boats turn at Stonebeck"),
         ("Oxmere swing bridge", "17 to 28 November 2031", "new bearings", "bridge stays open to boats"),
-        ("Farrow Lane staircase", "5 January to 20 February 2032", "relining of the side ponds", "none; free berths at Skelder"),
+        (
+            "Farrow Lane staircase",
+            "5 January to 20 February 2032",
+            "relining of the side ponds",
+            "none; free berths at Skelder",
+        ),
         ("Pellbeck Lock", "12 to 30 January 2032", "cill repair", "none; the Arm above is closed to boats"),
     ]
     stages = [
@@ -411,7 +416,10 @@ def briefings() -> None:
             ),
             (
                 "Staff on the bank",
-                ["Shifts begin at 7.30 am from April to October.", "Radios are handed out at Tarrowby Basin and Skelder."],
+                [
+                    "Shifts begin at 7.30 am from April to October.",
+                    "Radios are handed out at Tarrowby Basin and Skelder.",
+                ],
                 [
                     ["Place", "Lock keepers", "Lock helpers"],
                     ["Skelder", "1", "4"],
@@ -422,7 +430,10 @@ def briefings() -> None:
             ),
             (
                 "Traffic in 2030",
-                ["The busiest day was 17 August 2030, with 96 lockages at Farrow Lane.", "A quiet weekday has about 25."],
+                [
+                    "The busiest day was 17 August 2030, with 96 lockages at Farrow Lane.",
+                    "A quiet weekday has about 25.",
+                ],
                 [
                     ["Line", "Passages in 2030", "Change from 2029"],
                     ["Main Line", "11,420", "+4 %"],

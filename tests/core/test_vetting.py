@@ -73,6 +73,65 @@ def test_the_newer_edition_is_kept_and_the_older_contradicts_it() -> None:
     assert text[slice(*clash.spans[0])] == "An overstay at the basin is charged at £15 a day."
 
 
+def test_of_many_later_editions_the_newest_alone_is_named() -> None:
+    def notice(number: int) -> str:
+        return (
+            f"---\nissued: 2031-0{number}-01\n---\n# Deficit stands at {number}7\n\nThe deficit of the reservoirs stood at "
+            f"{number}7 megalitres on Monday. There are no measures on the arm, and boaters are asked to share the locks.\n"
+        )
+
+    documents = corpus(**{f"n{number}_md": notice(number) for number in range(1, 5)})
+    superseded = found("superseded", documents)
+    assert {name: each.other for name, each in superseded.items()} == dict.fromkeys(
+        ["n1.md", "n2.md", "n3.md"], "n4.md"
+    )
+    clashes = found("contradicts", documents)
+    assert {name: each.details["differs"][0]["here"] for name, each in clashes.items()} == {
+        "n1.md": "17", "n2.md": "27", "n3.md": "37",
+    }  # fmt: skip
+
+
+SUBJECTS = {
+    "locks": "gate paddle chamber cill keeper windlass",
+    "fees": "licence fee discount renewal charge invoice",
+    "fish": "angler rod peg pike keepnet bailiff",
+    "path": "cyclist walker dog horse barrier gravel",
+    "music": "choir tenor madrigal concert rehearsal piano",
+    "food": "canteen lentil coffee cheese kettle scone",
+}
+
+
+def told(subject: str, draw: random.Random, sentences: int) -> str:
+    words = SUBJECTS[subject].split()
+    shared = "office"
+    lines = [
+        f"The {draw.choice(words)} and the {draw.choice(words)} need the {draw.choice(words)} of the {draw.choice(shared.split())}."
+        for _ in range(sentences)
+    ]
+    return " ".join(lines)
+
+
+def test_a_collection_of_unlike_pieces_has_mixed_topics() -> None:
+    draw = random.Random(5)
+    names = [f"{subject}{n}" for subject in ("locks", "fees", "fish", "path") for n in range(3)]
+    documents = [
+        read(f"{name}.md", "\n\n".join(told(name[:-1], draw, 12) for _ in range(5)).encode()) for name in names
+    ]
+    pieces = "\n\n".join(told(subject, draw, 12) for subject in ("music", "fees", "food", "path", "fish"))
+    documents.append(read("newsletter.md", pieces.encode()))
+    hits = [each for each in vet(documents) if each.kind == "mixed topics"]
+    assert [each.document for each in hits] == ["newsletter.md"]
+    text = documents[-1].text
+    assert all(0 <= start < end <= len(text) for start, end in hits[0].spans)
+    assert 0.5 <= hits[0].confidence <= 0.95
+
+
+def test_few_or_short_documents_have_no_mixed_topics() -> None:
+    draw = random.Random(6)
+    documents = [read(f"{name}.md", told(name, draw, 40).encode()) for name in ("locks", "music", "food")]
+    assert [each for each in vet(documents) if each.kind == "mixed topics"] == []
+
+
 def test_without_a_date_the_shorter_name_is_kept() -> None:
     a, b = Document("a/long/name.md", "x"), Document("b.md", "x")
     assert in_order(a, b) == (b, a)

@@ -80,6 +80,8 @@ def test_index_texts_written_by_a_model_lead_to_their_chunks(workspace: Program)
     workspace("run", "summary", "facts", "questions")
     again = workspace("run", "summary", "facts", "questions").stdout
     assert "nothing to compute" in again
+    [anew] = workspace.json("run", "facts", "--fresh")
+    assert anew["computed"]["texts"] == 1  # a model may write other texts when it is asked anew
     [asked] = workspace.json("ask", "What does a bridge key cost?", "facts")
     assert asked["chunks"][str(asked["stages"]["candidates"]["list"][0][0])]["doc"] == "bridges.txt"
 

@@ -296,3 +296,31 @@ def test_a_table_of_chunks_survives_storage_and_finds_spans() -> None:
     assert held_whole(again, [Span("b", 2, 5)], 0.9)
     assert not held_whole(again, [Span("a", 2, 6)], 0.9)
     assert held_whole(again, [Span("a", 2, 6), Span("a", 0, 3)], 0.9)
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_a_table_row_wider_than_the_size_is_cut_between_words(method: str) -> None:
+    builder = TextBuilder()
+    builder.table(
+        ["Lock", "Note"], [[f"Lock {n}", "a long note about the gates " * 6] for n in range(3)], caption="Notes"
+    )
+    document = builder.finish("a")
+    cut = chunk(document, Cutting(method, 60, "chars", 0))
+    assert all(ranges[-1][1] - ranges[-1][0] <= 60 for ranges in cut)
+    words = {
+        edge for pair in zip(*(found.tolist() for found in word_edges(document.text)), strict=True) for edge in pair
+    }
+    assert {edge for ranges in cut for span in ranges for edge in span} <= words
+
+
+@pytest.mark.parametrize("method", METHODS)
+@pytest.mark.parametrize("text", ["", "   \n\n ", "x", "\u200d", "\U0001f3fd"])
+def test_a_text_of_next_to_nothing(method: str, text: str) -> None:
+    cut = chunk(Document("a", text), Cutting(method, 1, "chars", 0))
+    assert [text[a:b] for ((a, b),) in cut] == ([text] if text.strip() else [])
+
+
+def test_overlap_leaves_room_for_what_is_new() -> None:
+    text = "Aa bb. " + "Cc dd ee ff gg hh ii. " + "Jj kk."
+    cut = chunk(Document("a", text), Cutting("sentence", 24, "chars", 20))
+    assert [text[a:b] for ((a, b),) in cut] == ["Aa bb.", "Cc dd ee ff gg hh ii.", "Jj kk."]

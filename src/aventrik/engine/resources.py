@@ -44,7 +44,10 @@ class Resources:
         workspace: Workspace,
         progress: Progress = lambda stage, done, total: None,
         models: Models | None = None,
+        fresh: bool = False,
     ) -> None:
+        """With `fresh`, index texts that a model wrote are written anew, once."""
+        self._fresh = fresh
         self.workspace = workspace
         self.models = models if models is not None else Models(workspace)
         self.progress = progress
@@ -54,6 +57,7 @@ class Resources:
         self.corpus_key = content_key(self.documents)
         self._held: OrderedDict[str, Any] = OrderedDict()
         self._keys: dict[tuple[Any, ...], CorpusKeys] = {}
+        self._rewritten: set[str] = set()
         self._allowed: dict[str, tuple[str, frozenset[str]]] = {}
 
     def keys(self, configuration: Configuration) -> CorpusKeys:
@@ -112,6 +116,7 @@ class Resources:
 
         def make() -> dict[str, npt.NDArray]:
             writer = self.models.role("writer", configuration.index.model)
+            self._rewritten.add(key)
             return written_texts(
                 ((self.text(table, number), self.source(table, number)) for number in range(len(table))),
                 len(table),
@@ -120,6 +125,8 @@ class Resources:
                 self.progress,
             )
 
+        if self._fresh and key not in self._rewritten:
+            self.workspace.store.forget_arrays(key)
         return IndexTexts.from_arrays(self._get("texts", key, make, dict, dict))
 
     def keyword(self, configuration: Configuration) -> keyword.KeywordIndex:

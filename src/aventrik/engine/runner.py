@@ -59,7 +59,7 @@ class Runner:
         self.fresh = fresh
         self.failed = workspace.store.failed() if retry_failed else set()
         self.models = Models(workspace, fresh, progress)
-        self.resources = Resources(workspace, progress, self.models)
+        self.resources = Resources(workspace, progress, self.models, fresh)
 
     @property
     def judge(self) -> LanguageModel:

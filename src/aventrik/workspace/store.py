@@ -211,6 +211,10 @@ class Store:
         folder = self.folder_of(key)
         return {file.stem: _mapped(file) for file in sorted(folder.glob("*.npy"))}
 
+    def forget_arrays(self, key: str) -> None:
+        """Drops the folder of a key."""
+        shutil.rmtree(self._arrays / key, ignore_errors=True)
+
     def grown_array(
         self, key: str, name: str, rows: int, batches: Callable[[int], Iterator[npt.NDArray[np.float32]]]
     ) -> None:

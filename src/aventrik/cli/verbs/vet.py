@@ -151,7 +151,7 @@ def _show(found: Sequence[Finding], out: set[str], documents: int, screen: Scree
         return
     counts = Counter(each.kind for each in found)
     touched = len({each.document for each in found})
-    screen.title(f"{len(found):,} findings on {touched:,} of {documents:,} documents")
+    screen.title(f"{len(found):,} finding{'s' * (len(found) != 1)} on {touched:,} of {documents:,} documents")
     screen.table(
         ["finding", "count", "left out", "what it means"],
         [

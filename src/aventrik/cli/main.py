@@ -29,7 +29,7 @@ VERBS = {
     "standin": "start the simulated model server",
 }
 EPILOG = """
-The order of the work: new, gather, draft, run, compare, explain.
+The order of the work: new, gather, vet, cut, survey, draft, run, compare, explain.
 Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 """
 

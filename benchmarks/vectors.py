@@ -80,7 +80,7 @@ def nearby(count: int) -> None:
         began = time.perf_counter()
         index = approximate.build(rows, approximate.Nearness(way))
         built = time.perf_counter() - began
-        for setting in (16, 32, 64) if way == "lists" else (64, 256, 512):
+        for setting in (12, 16, 20, 32) if way == "lists" else (64, 256, 512):
             reach = approximate.Reach(effort=setting, probes=setting)
             found = approximate.search(index, rows, queries, 10, reach)
             quick = best_of(2, lambda i=index, r=reach: approximate.search(i, rows, queries, 10, r))

@@ -22,7 +22,7 @@ VERSIONS = {
     "keyword": 2,
     "fitted": 2,
     "vectors": 2,
-    "nearest": 1,
+    "nearest": 2,
     "queries": 1,
     "candidates": 2,
     "refined": 2,

@@ -100,7 +100,7 @@ class Search(_Table):
     build_effort: int = Field(80, ge=4, le=10_000)
     effort: int = Field(256, ge=1, le=100_000)
     lists: int = Field(0, ge=0, le=1_000_000)
-    probes: int = Field(16, ge=1, le=1_000_000)
+    probes: int = Field(20, ge=1, le=1_000_000)
 
     @field_validator("where")
     @classmethod

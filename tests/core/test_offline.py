@@ -207,3 +207,8 @@ def test_a_name_of_two_words_keeps_its_capital() -> None:
 )
 def test_what_can_not_stand_by_itself_is_not_asked(sentence: str) -> None:
     assert asked(sentence) == []
+
+
+def test_a_column_without_a_noun_names_no_property() -> None:
+    row = "Gauge: Pellbeck; Amber from (m): 0.95; Usual (m): 0.70; Height (m): 2.40"
+    assert [question for question, _ in asked(row)] == ["What is the height in m of the gauge Pellbeck?"]

@@ -12,8 +12,6 @@ from .fusion import blend
 from .indexing import Hit, Narrowing
 from .indexing.keyword import KeywordIndex
 
-METHODS = ("keyword", "vector", "both")
-
 # (queries of shape (q, d), how many, which index texts may be found) → for each query the nearest index texts
 Nearest = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"], list[list[Hit]]]
 

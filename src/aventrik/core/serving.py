@@ -12,8 +12,6 @@ from .chunking import Chunk, ChunkTable, Cutting, chunk
 from .documents import Document
 from .spans import Range, common, merge, trimmed, without
 
-WAYS = ("chunk", "neighbours", "section", "page", "document", "larger")
-
 
 @dataclass(frozen=True)
 class Serving:

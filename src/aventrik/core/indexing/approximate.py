@@ -19,7 +19,6 @@ from . import Hit
 from .vectors import rescored
 from .vectors import search as exact
 
-WAYS = ("exact", "graph", "lists")
 _SEED = 5
 _SPARE = 6
 _TRAINED = 64  # vectors a list that the centres are found from

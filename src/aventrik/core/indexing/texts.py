@@ -12,7 +12,6 @@ import numpy.typing as npt
 
 from ..tasks import LanguageModel, Task
 
-KINDS = ("chunk", "summary", "facts", "questions")
 _AT_ONCE = 64
 
 

@@ -21,6 +21,9 @@ _BAD_NAME = re.compile(
     re.IGNORECASE,
 )
 
+# Last words of a column name that name no property: 'Amber from (m)', 'Usual (m)'.
+_NO_NOUN = frozenset("from to by of in at until with for on far ago now usual normal new old free open closed".split())
+
 
 def row_questions(passage: str, title: str) -> list[dict[str, Any]]:
     """For each row whose first cell names it and is alone in that, a question for each other short cell."""
@@ -58,6 +61,8 @@ def _question(name: str, entity: str, column: str, value: str) -> str:
     bare = "purpose" if bare.lower() == "description" else bare
     words = [word if word.isupper() and len(word) > 1 else word.lower() for word in bare.split()]
     head = words[-1]
+    if head in _NO_NOUN:
+        return ""
     plural = head.endswith("s") and not head.endswith(("ss", "us", "is"))
     thing = entity
     if " " not in entity and entity[1:] == entity[1:].lower() and re.fullmatch(r"[A-Za-z ]+", column):

@@ -1,116 +1,118 @@
-"""HTML, by lxml: the main content, without navigation, scripts and styles."""
+"""HTML, by selectolax (the lexbor parser): the main content, without navigation, scripts and styles."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from lxml import etree, html
+from selectolax.lexbor import LexborDocumentOptions, LexborHTMLParser, LexborNode
 
 from ..documents import Document
-from ..errors import Unreadable
 from .builder import TextBuilder, folded
 from .decoding import declared_in_html, decode
 
 _DROPPED = frozenset(
-    """script style nav aside footer form button select textarea noscript template svg iframe object head
-""".split()
+    """script style title nav aside footer button select textarea noscript template svg iframe object head""".split()
 )
-_ROLES = frozenset({"navigation", "search", "banner", "contentinfo", "complementary"})
-_CLASSES = frozenset({"headerlink", "footnote-reference"})  # marks that page generators put beside the text
+_ROLES = frozenset({"navigation", "search", "banner", "contentinfo", "complementary", "doc-noteref"})
+# What page generators put beside the text, and may write as any element.
+_MARKED = "[role], [hidden], " + ", ".join(
+    f"[class~={name}]" for name in ("headerlink", "footnote-reference", "navheader", "navfooter")
+)
+_PROSE = "p, h1, h2, h3, h4, pre, table, main, article"  # what a form of a few fields does not hold
 _HEADINGS = {f"h{level}": level for level in range(1, 7)}
 _BLOCKS = frozenset(
-    """address article blockquote body center dd details dialog div dl dt fieldset figcaption figure footer h1 h2
+    """address article blockquote body center dd details dialog div dl dt fieldset figcaption figure form h1 h2
     h3 h4 h5 h6 header hr html li main ol p pre section summary table tbody td tfoot th thead tr ul""".split()
 )
+_VOID = frozenset({"br", "img"})
 _META = {"author": "author", "date": "date", "dcterms.date": "date", "description": "description"}
 
 
 def read_html(name: str, data: bytes) -> Document:
-    """Reads a page of any encoding; raises `Unreadable` when it holds no text."""
+    """Reads a page of any encoding."""
     text, encoding = decode(data, declared_in_html(data))
-    tree = _parse(text)
-    if tree is None:
-        raise Unreadable("it holds no HTML element")
+    page = _parse(text)
     meta: dict[str, Any] = {"format": "html", "encoding": encoding}
-    if tree.get("lang"):
-        meta["language"] = tree.get("lang")
-    for element in tree.iter("meta"):
-        field = _META.get((element.get("name") or "").lower())
-        if field and element.get("content"):
-            meta[field] = folded(element.get("content"))
-    title = tree.findtext(".//title") or ""
+    language = page.root.attrs.sget("lang") if page.root else ""
+    if language:
+        meta["language"] = language
+    for element in page.css("meta[name][content]"):
+        field = _META.get(element.attrs.sget("name").lower())
+        value = folded(element.attrs.sget("content"))
+        if field and value:
+            meta[field] = value
+    named = page.css_first("title")
+    title = named.text() if named else ""
     builder = TextBuilder()
-    _Walk(builder).children(_content(tree))
+    _write(builder, page)
     return builder.finish(name, title=title, meta=meta)
 
 
 def write_html(builder: TextBuilder, text: str) -> None:
     """Writes a page's main content into a builder."""
-    tree = _parse(text)
-    if tree is not None:
-        _Walk(builder).children(_content(tree))
+    _write(builder, _parse(text))
 
 
-def fold_markup(markup: str) -> str:
-    """The text of a fragment of HTML on one line, for HTML inside other formats."""
-    tree = _parse(f"<div>{markup}</div>")
-    return "" if tree is None else _text(tree)
+def _parse(text: str) -> LexborHTMLParser:
+    # A document type comes first, so that every page is read by the same rules (a table ends a paragraph).
+    page = "<!doctype html>" + text
+    return LexborHTMLParser(page.encode("utf-8", "replace"), options=LexborDocumentOptions.WO_EVENTS)
 
 
-def _parse(text: str) -> Any:
-    parser = html.HTMLParser(encoding="utf-8", remove_comments=True, remove_pis=True, huge_tree=True)
-    try:
-        return html.document_fromstring(text.encode("utf-8", "surrogatepass"), parser=parser)
-    except etree.ParserError:
-        return None
+def _write(builder: TextBuilder, page: LexborHTMLParser) -> None:
+    for element in page.css(_MARKED):
+        attributes = element.attrs
+        if "role" not in attributes or attributes["role"] in _ROLES or "hidden" in attributes:
+            element.decompose()
+    content = _content(page)
+    if content is not None:
+        _Walk(builder).children(content)
 
 
-def _content(tree: Any) -> Any:
+def _content(page: LexborHTMLParser) -> LexborNode | None:
     """The element with the page's own content: the only <main> or role=main, or else the body."""
-    found = tree.xpath("//main | //*[@role='main']")
-    if len(found) == 1 and len(_text(found[0])) > 40:
+    found = page.css("main, [role=main]")
+    if len(found) == 1 and len("".join(found[0].text().split(maxsplit=41)[:41])) > 40:
         return found[0]
-    body = tree.find("body")
-    return tree if body is None else body
+    return page.body or page.root
 
 
-def _dropped(element: Any) -> bool:
-    tag = element.tag
-    if tag in _DROPPED or not isinstance(tag, str):
-        return True
-    attributes = element.attrib
-    if not attributes:
-        return False
-    role = attributes.get("role")
-    return (
-        (role is not None and (role in _ROLES or role == "doc-noteref"))
-        or "hidden" in attributes
-        or ("class" in attributes and not _CLASSES.isdisjoint(attributes["class"].split()))
-    )
-
-
-def _text(element: Any) -> str:
-    """All text under an element that is not dropped, on one line."""
+def _text(element: LexborNode) -> str:
+    """All text under an element, on one line."""
     pieces: list[str] = []
-
-    def collect(node: Any) -> None:
-        if node.tag == "br":
-            pieces.append(" ")
-        if node.text:
-            pieces.append(node.text)
-        for child in node:
-            if not _dropped(child):
-                block = child.tag in _BLOCKS
-                if block:
-                    pieces.append(" ")
-                collect(child)
-                if block:
-                    pieces.append(" ")
-            if child.tail:
-                pieces.append(child.tail)
-
-    collect(element)
+    _collect(element, pieces)
     return folded("".join(pieces))
+
+
+def _collect(element: LexborNode, pieces: list[str]) -> None:
+    for child in element.iter(include_text=True):
+        tag = child.tag or "-"
+        if tag == "-text":
+            pieces.append(child.text_content or "")
+        elif tag in _BLOCKS:
+            pieces.append(" ")
+            _collect(child, pieces)
+            pieces.append(" ")
+        elif tag in _VOID:
+            pieces.append(_void(child, tag))
+        elif tag[0] != "-" and tag not in _DROPPED:
+            _collect(child, pieces)
+
+
+def _void(element: LexborNode, tag: str) -> str:
+    """What stands for a line break or a picture in a text."""
+    return " " if tag == "br" else element.attrs.sget("alt")
+
+
+def _code(element: LexborNode) -> str:
+    """The text of preformatted lines as it stands; pictures in it are marks that belong to no line."""
+    pieces: list[str] = []
+    for node in element.traverse(include_text=True):
+        if node.tag == "-text":
+            pieces.append(node.text_content or "")
+        elif node.tag == "br":
+            pieces.append("\n")
+    return "".join(pieces)
 
 
 class _Walk:
@@ -125,40 +127,40 @@ class _Walk:
             self.builder.paragraph("".join(self.inline))
             self.inline = []
 
-    def children(self, element: Any) -> None:
-        if element.text:
-            self.inline.append(element.text)
-        for child in element:
-            if not _dropped(child):
-                self.element(child)
-            if child.tail:
-                self.inline.append(child.tail)
-        if element.tag in _BLOCKS:
-            self.flush()
-
-    def element(self, element: Any) -> None:
-        tag = element.tag
-        if tag not in _BLOCKS:
-            if tag == "br":
-                self.inline.append(" ")
-            elif tag == "img":
-                self.inline.append(element.get("alt") or "")
-            else:
-                self.children(element)
-            return
+    def children(self, element: LexborNode) -> None:
+        self.inside(element)
         self.flush()
-        if tag in _HEADINGS:
+
+    def inside(self, element: LexborNode) -> None:
+        for child in element.iter(include_text=True):
+            tag = child.tag or "-"
+            if tag == "-text":
+                text = child.text_content or ""
+                if self.inline or not text.isspace():
+                    self.inline.append(text)
+            elif tag in _BLOCKS:
+                self.flush()
+                self.block(child, tag)
+            elif tag in _VOID:
+                self.inline.append(_void(child, tag))
+            elif tag[0] != "-" and tag not in _DROPPED:
+                self.inside(child)
+
+    def block(self, element: LexborNode, tag: str) -> None:
+        if tag == "p":  # holds no other block: where one begins, a paragraph ends
+            self.builder.paragraph(_text(element))
+        elif tag in _HEADINGS:
             self.builder.heading(_text(element), _HEADINGS[tag])
         elif tag == "pre":
-            self.builder.code("".join(element.itertext()))
+            self.builder.code(_code(element))
         elif tag in ("ul", "ol") and not _holds_blocks(element):
             self.builder.items(_items(element, 0))
-        elif tag == "table" and not element.xpath(".//table"):
+        elif tag == "table" and len(element.css("table")) == 1:
             self.table(element)
-        else:
+        elif tag != "form" or element.css_first(_PROSE) is not None:
             self.children(element)
 
-    def table(self, element: Any) -> None:
+    def table(self, element: LexborNode) -> None:
         header, rows, caption = _grid(element)
         if not header and max((len(row) for row in rows), default=0) < 2:
             for row in rows:
@@ -168,32 +170,40 @@ class _Walk:
             self.builder.table(header, rows, caption)
 
 
-def _holds_blocks(element: Any) -> bool:
+def _holds_blocks(element: LexborNode) -> bool:
     """Whether list items hold structure that a list of lines would lose."""
-    return bool(element.xpath(".//table | .//pre | .//h1 | .//h2 | .//h3 | .//h4 | .//li/p[2] | .//dl"))
+    return element.css_first("table, pre, h1, h2, h3, h4, dl, li > p ~ p") is not None
 
 
-def _items(element: Any, depth: int) -> list[tuple[int, str]]:
+def _items(element: LexborNode, depth: int) -> list[tuple[int, str]]:
+    """The rows of a list: each item's own text, and behind it those of the lists in it."""
     rows: list[tuple[int, str]] = []
-    for child in element:
-        if child.tag != "li" or _dropped(child):
-            continue
-        nested = [sub for sub in child if sub.tag in ("ul", "ol")]
-        for sub in nested:
-            child.remove(sub)
-        rows.append((depth, _text(child)))
-        for sub in nested:
-            rows.extend(_items(sub, depth + 1))
+    for child in element.iter(include_text=True, skip_empty=True):
+        tag = child.tag or "-"
+        if tag in ("ul", "ol"):
+            rows.extend(_items(child, depth + 1))
+        elif tag == "-text":
+            rows.append((depth, child.text_content or ""))
+        elif tag[0] != "-" and tag not in _DROPPED:
+            rows.extend(_item(child, depth))
     return rows
 
 
-def _grid(element: Any) -> tuple[list[str], list[list[str]], str]:
+def _item(element: LexborNode, depth: int) -> list[tuple[int, str]]:
+    lists = [child for child in element.iter() if child.tag in ("ul", "ol")]
+    below = [row for each in lists for row in _items(each, depth + 1)]
+    for each in lists:
+        each.replace_with(" ")
+    return [(depth, _text(element)), *below]
+
+
+def _grid(element: LexborNode) -> tuple[list[str], list[list[str]], str]:
     """Header words, body rows and caption; a cell over several rows or columns stands in each of them."""
     lines: list[list[str]] = []
     held: dict[tuple[int, int], str] = {}
     heads: list[bool] = []
-    for number, row in enumerate(element.iter("tr")):
-        cells = [cell for cell in row if cell.tag in ("td", "th")]
+    for number, row in enumerate(element.css("tr")):
+        cells = [cell for cell in row.iter() if cell.tag in ("td", "th")]
         line: list[str] = []
         for cell in cells:
             while (number, len(line)) in held:
@@ -207,14 +217,14 @@ def _grid(element: Any) -> tuple[list[str], list[list[str]], str]:
         while (number, len(line)) in held:
             line.append(held[number, len(line)])
         lines.append(line)
-        in_head = row.getparent() is not None and row.getparent().tag == "thead"
+        in_head = row.parent is not None and row.parent.tag == "thead"
         heads.append(bool(cells) and (in_head or all(cell.tag == "th" for cell in cells)))
     header: list[str] = []
     while lines and heads[0] and len(lines) > 1:
         line = lines.pop(0)
         heads.pop(0)
         header = _joined_header(header, line)
-    caption = element.find("caption")
+    caption = element.css_first("caption")
     return header, lines, "" if caption is None else _text(caption)
 
 
@@ -228,6 +238,6 @@ def _joined_header(upper: list[str], lower: list[str]) -> list[str]:
     return [a if a == b or not b else f"{a} {b}".strip() for a, b in zip(upper, lower)]
 
 
-def _extent(cell: Any, name: str) -> int:
-    value = cell.get(name) or "1"
+def _extent(cell: LexborNode, name: str) -> int:
+    value = cell.attrs.sget(name) or "1"
     return max(1, min(100, int(value))) if value.isdigit() else 1

@@ -58,7 +58,7 @@ def test_a_file_that_hangs_or_eats_memory_is_left_behind(tmp_path: Path) -> None
         write(tmp_path, f"f{n}.txt", f"Text number {n}.")
     names = ["f0.txt", "pipe.txt", "f1.txt", "f2.txt"]
     wanted = [Wanted(name, str(tmp_path / name), 20) for name in names]
-    found = {one.wanted.name: one for one in read_many(wanted, Reading(), workers=2, seconds=1)}
+    found = {one.wanted.name: one for some in read_many(wanted, Reading(), workers=2, seconds=1) for one in some}
     assert "took over 1 s" in found["pipe.txt"].failure
     assert all(len(found[f"f{n}.txt"].rows) == 1 for n in range(3))
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import bisect
 import hashlib
-import json
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
+
+import orjson
 
 from .spans import Range
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(NamedTuple):
     """A structural piece: page, heading, paragraph, list, item, table, row, cell or code.
 
     `parent` is an index into the document's parts, -1 at the top.
@@ -43,8 +43,16 @@ class Document:
     @cached_property
     def key(self) -> str:
         """Content key of text, title and parts: what chunks and indexes hang on. Metadata is no part of it."""
-        body = json.dumps([self.text, self.title, pack_parts(self.parts)])
-        return hashlib.sha256(body.encode("utf-8", "surrogatepass")).hexdigest()
+        digest = hashlib.sha256()
+        for piece in (self.text.encode(), self.title.encode(), self.packed_parts):
+            digest.update(len(piece).to_bytes(8, "little"))
+            digest.update(piece)
+        return digest.hexdigest()
+
+    @cached_property
+    def packed_parts(self) -> bytes:
+        """The parts as JSON, for storage: a list of lists."""
+        return orjson.dumps([tuple(part) for part in self.parts])
 
     @cached_property
     def headings(self) -> tuple[Part, ...]:
@@ -80,11 +88,6 @@ class Document:
         return (start, end)
 
 
-def pack_parts(parts: tuple[Part, ...]) -> list[list[Any]]:
-    """Parts as plain lists, for storage."""
-    return [[p.kind, p.start, p.end, p.parent, p.level, p.label] for p in parts]
-
-
 def unpack_parts(rows: list[list[Any]]) -> tuple[Part, ...]:
-    """The inverse of `pack_parts`."""
+    """Parts from the lists of `packed_parts`."""
     return tuple(Part(*row) for row in rows)

@@ -14,7 +14,7 @@ from typing import Any
 from ..core.documents import Document, unpack_parts
 from ..core.errors import BadInput
 from ..core.keys import content_key
-from ..core.reading import Reading, known_suffix
+from ..core.reading import REVISION, Reading, known_suffix
 from .readers import ReadOne, Wanted, read_many
 from .store import Store, unpacked
 
@@ -106,7 +106,7 @@ class Corpus:
         """
         made = Gathered()
         reading = reading or Reading()
-        how = content_key(asdict(reading))
+        how = content_key(asdict(reading), REVISION)
         files = list(_files(paths, prefix, include, exclude, made))
         before = {
             os.fsdecode(row[0]): row[1:]
@@ -119,9 +119,11 @@ class Corpus:
             self._look_at(name, path, largest, how, before, taken, met, wanted, made)
         done = len(files) - len(wanted)
         progress(done, len(files))
-        for one in read_many(wanted, reading, workers, seconds, megabytes):
-            self._take(one, how, before, made)
-            done += 1
+        for some in read_many(wanted, reading, workers, seconds, megabytes):
+            with self.store.transaction():
+                for one in some:
+                    self._take(one, how, made)
+            done += len(some)
             progress(done, len(files))
         self._vanished(paths, prune, before, made)
         return made
@@ -163,38 +165,37 @@ class Corpus:
         known = old[3] if old is not None and (old[0], old[4]) == (name, how) else ""
         wanted.append(Wanted(name, source, status.st_size, known))
 
-    def _take(self, one: ReadOne, how: str, before: dict[str, tuple], made: Gathered) -> None:
+    def _take(self, one: ReadOne, how: str, made: Gathered) -> None:
         """Keeps what came of a file: its documents take the place of those that it gave before."""
         name, path = one.wanted.name, os.fsencode(one.wanted.path)
         made.failed.extend(one.failed)
         if one.failure:
             made.failed.append((one.wanted.path, one.failure))
             return
-        with self.store.transaction():
+        self.store.execute(
+            "INSERT OR REPLACE INTO files (path, name, size, mtime, key, reading) VALUES (?, ?, ?, ?, ?, ?)",
+            (path, name, one.size, one.mtime, one.key, how),
+        )
+        if one.same:
+            made.unchanged.append(name)
+            return
+        old = dict(self.store.rows("SELECT name, key FROM documents WHERE file = ?", (path,)))
+        fresh = {row[0] for row in one.rows}
+        for gone in old.keys() - fresh:
+            self._forget(gone)
+        for row in one.rows:
+            self._held.pop(row[0], None)
             self.store.execute(
-                "INSERT OR REPLACE INTO files (path, name, size, mtime, key, reading) VALUES (?, ?, ?, ?, ?, ?)",
-                (path, name, one.size, one.mtime, one.key, how),
+                """INSERT INTO documents (name, key, title, meta, chars, text, parts, report, file)
+                VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+                ON CONFLICT(name) DO UPDATE SET key = excluded.key, title = excluded.title, meta = excluded.meta,
+                chars = excluded.chars, text = excluded.text, parts = excluded.parts, report = excluded.report,
+                file = excluded.file""",
+                (*row, path),
             )
-            if one.same:
-                made.unchanged.append(name)
-                return
-            old = dict(self.store.rows("SELECT name, key FROM documents WHERE file = ?", (path,)))
-            fresh = {row[0] for row in one.rows}
-            for gone in old.keys() - fresh:
-                self._forget(gone)
-            for row in one.rows:
-                self._held.pop(row[0], None)
-                self.store.execute(
-                    """INSERT INTO documents (name, key, title, meta, chars, text, parts, report, file)
-                    VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
-                    ON CONFLICT(name) DO UPDATE SET key = excluded.key, title = excluded.title, meta = excluded.meta,
-                    chars = excluded.chars, text = excluded.text, parts = excluded.parts, report = excluded.report,
-                    file = excluded.file""",
-                    (*row, path),
-                )
-                into = made.added if row[0] not in old else made.unchanged if old[row[0]] == row[1] else made.updated
-                into.append(row[0])
-            made.removed.extend(sorted(old.keys() - fresh))
+            into = made.added if row[0] not in old else made.unchanged if old[row[0]] == row[1] else made.updated
+            into.append(row[0])
+        made.removed.extend(sorted(old.keys() - fresh))
 
     def _forget(self, name: str) -> None:
         self._held.pop(name, None)

@@ -13,11 +13,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ..core.documents import Document, pack_parts
+import orjson
+
+from ..core.documents import Document
 from ..core.errors import Unreadable
 from ..core.reading import Reading, read_file
 from ..core.reading.figures import reading_figures
-from .store import packed
+from .store import compressed
 
 _TOGETHER = 24  # small files that one worker reads in one go
 _SMALL = 1_500_000  # bytes that they may have in all
@@ -55,8 +57,8 @@ def document_row(document: Document) -> tuple[Any, ...]:
         document.title,
         json.dumps(document.meta, ensure_ascii=False, sort_keys=True),
         len(document.text),
-        packed(document.text),
-        packed(pack_parts(document.parts)),
+        compressed(orjson.dumps(document.text)),
+        compressed(document.packed_parts),
         json.dumps(reading_figures(document)),
     )
 
@@ -105,8 +107,9 @@ def _limited(megabytes: int) -> None:
 
 def read_many(
     wanted: Sequence[Wanted], reading: Reading, workers: int = 0, seconds: int = 120, megabytes: int = 4000
-) -> Iterator[ReadOne]:
-    """What came of each file, in the order given. A file that crashes, hangs or grows is told and left behind."""
+) -> Iterator[list[ReadOne]]:
+    """What came of the files, some at a time, in the order given. A file that crashes, hangs or grows is told and
+    left behind."""
     from pebble import ProcessExpired, ProcessPool
 
     groups = list(_grouped(wanted))
@@ -129,14 +132,14 @@ def read_many(
         while waiting:
             group, future = waiting.popleft()
             try:
-                yield from future.result()
+                yield future.result()
             except (TookTooLong, ProcessExpired) as error:
                 if len(group) > 1:  # find out which of them it was
                     waiting.extendleft(reversed([([each], schedule([each])) for each in group]))
                 else:
                     late = isinstance(error, TookTooLong)
                     reason = f"reading it took over {seconds} s" if late else "the reader crashed on it"
-                    yield ReadOne(group[0], failure=reason)
+                    yield [ReadOne(group[0], failure=reason)]
             following = next(left, None)
             if following is not None:
                 waiting.append((following, schedule(following)))

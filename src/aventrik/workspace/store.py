@@ -15,11 +15,13 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import orjson
+import zstandard
 from filelock import FileLock, Timeout
 
 from ..core.errors import BadInput, Unavailable
 
-FORMAT = 1
+FORMAT = 2
 _BLOCK = 4096
 _BLOCKS = 64
 _JOURNAL = "rows written"
@@ -282,12 +284,21 @@ def _mapped(path: Path) -> npt.NDArray:
 def packed(value: Any) -> bytes:
     """A JSON-able value as compressed bytes; equal values give equal bytes."""
     body = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
-    return zlib.compress(body.encode("utf-8", "surrogatepass"), 1)
+    return compressed(body.encode("utf-8", "surrogatepass"))
+
+
+def compressed(body: bytes) -> bytes:
+    """Bytes of JSON, compressed."""
+    return zstandard.compress(body, 1)
 
 
 def unpacked(body: bytes) -> Any:
-    """The inverse of `packed`."""
-    return json.loads(zlib.decompress(body).decode("utf-8", "surrogatepass"))
+    """The value of what `packed` or `compressed` gave, here or (by zlib) in a store of format 1."""
+    plain = zstandard.decompress(body) if body.startswith(zstandard.FRAME_HEADER) else zlib.decompress(body)
+    try:
+        return orjson.loads(plain)
+    except orjson.JSONDecodeError:  # it does not know NaN, nor half of a surrogate pair
+        return json.loads(plain.decode("utf-8", "surrogatepass"))
 
 
 @contextmanager

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
 from ..documents import Document, Part
 
+_HALF = re.compile("[\ud800-\udfff]")
+
 
 def folded(text: str) -> str:
     """Text on one line: runs of white space become one blank, ends are trimmed."""
     return " ".join(text.split())
+
+
+def sound(text: str) -> str:
+    """Text in which a half of a surrogate pair, which no encoding can write, is a replacement character."""
+    return text if text.isascii() else _HALF.sub("\ufffd", text)
 
 
 class TextBuilder:
@@ -40,23 +48,30 @@ class TextBuilder:
         self._parts.append(part)
         return len(self._parts) - 1
 
+    def _block(self, kind: str, text: str, level: int = 0) -> None:
+        """A block of one part; `text` is not empty."""
+        start = self._length
+        if start:
+            self._pieces.append("\n\n")
+            start += 2
+        self._pieces.append(text)
+        self._length = start + len(text)
+        self._parts.append(Part(kind, start, self._length, -1, level))
+
     def heading(self, text: str, level: int) -> None:
-        text = folded(text)
+        text = " ".join(text.split())
         if text:
-            self._gap()
-            self._add(Part("heading", *self._write(text), level=max(1, min(6, level))))
+            self._block("heading", text, max(1, min(6, level)))
 
     def paragraph(self, text: str) -> None:
-        text = folded(text)
+        text = " ".join(text.split())
         if text:
-            self._gap()
-            self._add(Part("paragraph", *self._write(text)))
+            self._block("paragraph", text)
 
     def code(self, text: str) -> None:
         text = text.strip("\n").expandtabs(4).rstrip()
         if text.strip():
-            self._gap()
-            self._add(Part("code", *self._write(text)))
+            self._block("code", text)
 
     def items(self, rows: Sequence[tuple[int, str]]) -> None:
         """A list: each row is (depth from 0, text)."""
@@ -117,7 +132,7 @@ class TextBuilder:
 
         `pages` says where each page begins; -1 for one after the last text.
         """
-        text = "".join(self._pieces)
+        text = sound("".join(self._pieces))
         starts = [len(text) if start < 0 else min(start, len(text)) for start in pages]
         ends = [*starts[1:], len(text)]
         numbered = [Part("page", *pair, label=str(n)) for n, pair in enumerate(zip(starts, ends), 1)]
@@ -125,4 +140,4 @@ class TextBuilder:
         if not title:
             first = next((p for p in parts if p.kind == "heading"), None)
             title = text[first.start : first.end] if first else ""
-        return Document(name=name, text=text, parts=parts, title=folded(title), meta=dict(meta or {}))
+        return Document(name=name, text=text, parts=parts, title=sound(folded(title)), meta=dict(meta or {}))

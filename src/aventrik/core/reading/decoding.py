@@ -53,4 +53,6 @@ def declared_in_html(data: bytes) -> str:
 
 
 def _clean(text: str) -> str:
-    return text.replace("\r\n", "\n").replace("\r", "\n").replace("\0", "\ufffd")
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
+    return text.replace("\0", "\ufffd")

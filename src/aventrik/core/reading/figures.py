@@ -5,10 +5,35 @@ from __future__ import annotations
 import re
 from typing import Any
 
+import numpy as np
+
 from ..documents import Document
 
-_ODD = re.compile(r"\(cid:\d+\)|[\ufffd\ue000-\uf8ff\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
+_CID = re.compile(r"\(cid:\d+\)")  # what a PDF reader writes for a glyph without a character
+_CONTROL = bytes([*range(9), 11, 12, *range(14, 32), 127])
+_BLANK = np.array([chr(code).isspace() for code in range(128)])
 _THIN_PAGE = 40  # characters below which a page holds hardly any text
+
+
+def _odd(text: str) -> int:
+    """How many characters look like a wrong decoding: control and private ones, replacements, and (cid:N)."""
+    glyphs = sum(len(found) for found in _CID.findall(text)) if "(cid:" in text else 0
+    if text.isascii():
+        body = text.encode("ascii")
+        return glyphs + len(body) - len(body.translate(None, _CONTROL))
+    codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), dtype="<u4")
+    wrong = (codes < 32) & (codes != 9) & (codes != 10) & (codes != 13)
+    wrong |= (codes >= 0x7F) & (codes <= 0x9F)
+    wrong |= (codes >= 0xE000) & (codes <= 0xF8FF)
+    return glyphs + int(np.count_nonzero(wrong)) + text.count("\ufffd")
+
+
+def _words(text: str) -> int:
+    """Number of words: runs of what is no white space."""
+    if not text.isascii():
+        return len(text.split())
+    blank = _BLANK[np.frombuffer(text.encode("ascii"), dtype=np.uint8)]
+    return int(np.count_nonzero(blank[:-1] & ~blank[1:])) + (not blank[0]) if len(blank) else 0
 
 
 def reading_figures(document: Document) -> dict[str, Any]:
@@ -16,7 +41,7 @@ def reading_figures(document: Document) -> dict[str, Any]:
     (0 to 1); `thin_pages`: numbers of pages with fewer than 40 characters; and warnings in plain words."""
     pages = document.of_kind("page")
     thin = [int(page.label) for page in pages if len(document.text[page.start : page.end].strip()) < _THIN_PAGE]
-    odd = sum(len(found[0]) for found in _ODD.finditer(document.text)) / max(1, len(document.text))
+    odd = _odd(document.text) / max(1, len(document.text))
     warnings = []
     if odd > 0.01:
         warnings.append(f"{odd:.0%} odd characters")
@@ -27,7 +52,7 @@ def reading_figures(document: Document) -> dict[str, Any]:
     return {
         "pages": len(pages),
         "chars": len(document.text),
-        "words": len(document.text.split()),
+        "words": _words(document.text),
         "tables": len(document.of_kind("table")),
         "headings": len(document.headings),
         "odd": round(odd, 4),

@@ -11,8 +11,8 @@ from .decoding import decode
 _RULE = re.compile(r"^\s*([=\-~^*#])\1{2,}\s*$")
 _GAP = re.compile(r"\n(?:[^\S\n]*\n)+")
 _COLUMNS = re.compile(r"\S {3,}\S")
-# What a rule, an item or a table of columns has at the least; all else is a paragraph.
-_MARKED = re.compile(r"^[^\S\n]*([=\-~^*#])\1\1|\A\s*(?:[-*•+]|\d{1,3}[.)])\s|\S {3,}\S", re.MULTILINE)
+_BULLETS = frozenset("-*•+0123456789")
+_MARK = re.compile(r"(?:[-*•+]|\d{1,3}[.)])[^\S\n]+\S")
 _ITEM = re.compile(r"^(\s*)(?:[-*•+]|\d{1,3}[.)])\s+(\S.*)$")
 
 
@@ -20,30 +20,46 @@ def read_plain(name: str, data: bytes) -> Document:
     """Reads plain text of any encoding that `decode` knows."""
     text, encoding = decode(data)
     builder = TextBuilder()
-    plain = text.replace("\f", " ").expandtabs(4)
-    for block in _GAP.split(plain):
-        if block.strip():
-            _write(builder, block.strip("\n"))
+    if "\t" in text or "\f" in text:
+        text = text.replace("\f", " ").expandtabs(4)
+    for block in _GAP.split(text):
+        _write(builder, block)
     return builder.finish(name, meta={"format": "text", "encoding": encoding})
 
 
-def _write(builder: TextBuilder, body: str) -> None:
-    if not _MARKED.search(body):  # most blocks are plain paragraphs
-        builder.paragraph(body)
-        return
-    block = body.split("\n")
-    if len(block) >= 2 and _RULE.match(block[1]) and len(block[0]) < 120:
-        builder.heading(block[0], 1 if block[1].strip()[0] in "=#*" else 2)
-        block = block[2:]
-    block = [line for line in block if not _RULE.match(line)]
-    if not block:
-        return
-    if _ITEM.match(block[0]):
-        builder.items(_items(block))
-    elif len(block) > 2 and sum(bool(_COLUMNS.search(line)) for line in block) > len(block) / 2:
-        builder.code("\n".join(line.rstrip() for line in block))
+def _write(builder: TextBuilder, block: str) -> None:
+    """Writes a block as what it is; most are paragraphs, which the quick looks at its characters tell."""
+    if _ruled(block):
+        lines = _lines(block)
+        if len(lines) >= 2 and _RULE.match(lines[1]) and len(lines[0]) < 120:
+            builder.heading(lines[0], 1 if lines[1].strip()[0] in "=#*" else 2)
+            lines = lines[2:]
+        block = "\n".join(line for line in lines if not _RULE.match(line))
+    body = block.lstrip()
+    if body[:1] in _BULLETS and _MARK.match(body):
+        builder.items(_items(_lines(block)))
+    elif "   " in body and _in_columns(body.split("\n")):
+        builder.code("\n".join(_lines(block)))
     else:
-        builder.paragraph("\n".join(block))
+        builder.paragraph(block)
+
+
+def _lines(block: str) -> list[str]:
+    return [line.rstrip() for line in block.split("\n") if line.strip()]
+
+
+def _ruled(block: str) -> bool:
+    """Whether three characters of a rule stand in a block."""
+    if "===" in block or "---" in block or "~~~" in block:
+        return True
+    return "^^^" in block or "***" in block or "###" in block
+
+
+def _in_columns(lines: list[str]) -> bool:
+    """Whether more than half of the lines, at least three, have three blanks between words."""
+    if len(lines) < 3 or "   " not in "\n".join(map(str.strip, lines)):
+        return False
+    return sum(bool(_COLUMNS.search(line)) for line in lines) > len(lines) / 2
 
 
 def _items(block: list[str]) -> list[tuple[int, str]]:

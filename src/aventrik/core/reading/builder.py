@@ -18,7 +18,11 @@ def folded(text: str) -> str:
 
 def sound(text: str) -> str:
     """Text in which a half of a surrogate pair, which no encoding can write, is a replacement character."""
-    return text if text.isascii() else _HALF.sub("\ufffd", text)
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return _HALF.sub("\ufffd", text)
+    return text
 
 
 class TextBuilder:
@@ -75,17 +79,23 @@ class TextBuilder:
 
     def items(self, rows: Sequence[tuple[int, str]]) -> None:
         """A list: each row is (depth from 0, text)."""
-        rows = [(depth, folded(text)) for depth, text in rows if folded(text)]
-        if not rows:
-            return
-        self._gap()
-        owner = self._add(Part("list", self._length, self._length))
-        for place, (depth, text) in enumerate(rows):
-            if place:
-                self._write("\n")
-            self._write("  " * depth + "- ")
-            self._add(Part("item", *self._write(text), parent=owner, level=depth))
-        self._close(owner)
+        owner = -1
+        for depth, each in rows:
+            text = " ".join(each.split())
+            if not text:
+                continue
+            if owner < 0:
+                self._gap()
+                owner = self._add(Part("list", self._length, self._length))
+                lead = "  " * depth + "- "
+            else:
+                lead = "\n" + "  " * depth + "- "
+            start = self._length + len(lead)
+            self._pieces += (lead, text)
+            self._length = start + len(text)
+            self._parts.append(Part("item", start, self._length, owner, depth))
+        if owner >= 0:
+            self._close(owner)
 
     def table(self, header: Sequence[str], rows: Sequence[Sequence[str]], caption: str = "") -> None:
         """A table, a row a line, each cell behind its header word: 'Lock: Hexley; Width: 14 ft'."""

@@ -10,9 +10,22 @@ from ..documents import Document
 from .builder import TextBuilder, folded
 from .decoding import declared_in_html, decode
 
-_DROPPED = frozenset(
-    """script style title nav aside footer button select textarea noscript template svg iframe object head""".split()
+def _ids(names: str) -> frozenset[int]:
+    """The parser's numbers of elements, which are quicker to ask for than their names."""
+    page = LexborHTMLParser("")
+    return frozenset(page.create_node(name).tag_id for name in names.split())
+
+
+_TEXT = 2  # the parser's number of a text node
+_DROPPED = _ids("script style title nav aside footer button select textarea noscript template svg iframe object head")
+_VOID = _ids("br img")
+_BLOCKS = _ids(
+    """address article blockquote body center dd details dialog div dl dt fieldset figcaption figure form h1 h2
+    h3 h4 h5 h6 header hr html li main ol p pre section summary table tbody td tfoot th thead tr ul"""
 )
+_PARTING = _BLOCKS | _DROPPED
+_LISTS = _ids("ul ol")
+_CELLS = _ids("td th")
 _ROLES = frozenset({"navigation", "search", "banner", "contentinfo", "complementary", "doc-noteref"})
 # What page generators put beside the text, and may write as any element.
 _MARKED = "[role], [hidden], " + ", ".join(
@@ -20,11 +33,6 @@ _MARKED = "[role], [hidden], " + ", ".join(
 )
 _PROSE = "p, h1, h2, h3, h4, pre, table, main, article"  # what a form of a few fields does not hold
 _HEADINGS = {f"h{level}": level for level in range(1, 7)}
-_BLOCKS = frozenset(
-    """address article blockquote body center dd details dialog div dl dt fieldset figcaption figure form h1 h2
-    h3 h4 h5 h6 header hr html li main ol p pre section summary table tbody td tfoot th thead tr ul""".split()
-)
-_VOID = frozenset({"br", "img"})
 _META = {"author": "author", "date": "date", "dcterms.date": "date", "description": "description"}
 
 
@@ -80,35 +88,47 @@ def _content(page: LexborHTMLParser) -> LexborNode | None:
 def _text(element: LexborNode) -> str:
     """All text under an element, on one line."""
     pieces: list[str] = []
-    _collect(element, pieces)
-    return folded("".join(pieces))
+    nodes = element.traverse(include_text=True)
+    next(nodes)  # the element itself
+    for node in nodes:
+        tag = node.tag_id
+        if tag == _TEXT:
+            pieces.append(node.text_content or "")
+        elif tag in _VOID:
+            pieces.append(_void(node))
+        elif tag in _PARTING:
+            pieces = []
+            _collect(element, pieces)
+            break
+    return " ".join("".join(pieces).split())
 
 
 def _collect(element: LexborNode, pieces: list[str]) -> None:
+    """The text under an element that holds blocks, which blanks part, or what is dropped."""
     for child in element.iter(include_text=True):
-        tag = child.tag or "-"
-        if tag == "-text":
+        tag = child.tag_id
+        if tag == _TEXT:
             pieces.append(child.text_content or "")
         elif tag in _BLOCKS:
             pieces.append(" ")
             _collect(child, pieces)
             pieces.append(" ")
         elif tag in _VOID:
-            pieces.append(_void(child, tag))
-        elif tag[0] != "-" and tag not in _DROPPED:
+            pieces.append(_void(child))
+        elif tag not in _DROPPED:
             _collect(child, pieces)
 
 
-def _void(element: LexborNode, tag: str) -> str:
+def _void(element: LexborNode) -> str:
     """What stands for a line break or a picture in a text."""
-    return " " if tag == "br" else element.attrs.sget("alt")
+    return " " if element.tag == "br" else element.attrs.sget("alt")
 
 
 def _code(element: LexborNode) -> str:
     """The text of preformatted lines as it stands; pictures in it are marks that belong to no line."""
     pieces: list[str] = []
     for node in element.traverse(include_text=True):
-        if node.tag == "-text":
+        if node.tag_id == _TEXT:
             pieces.append(node.text_content or "")
         elif node.tag == "br":
             pieces.append("\n")
@@ -133,17 +153,17 @@ class _Walk:
 
     def inside(self, element: LexborNode) -> None:
         for child in element.iter(include_text=True):
-            tag = child.tag or "-"
-            if tag == "-text":
+            tag = child.tag_id
+            if tag == _TEXT:
                 text = child.text_content or ""
                 if self.inline or not text.isspace():
                     self.inline.append(text)
             elif tag in _BLOCKS:
                 self.flush()
-                self.block(child, tag)
+                self.block(child, child.tag or "")
             elif tag in _VOID:
-                self.inline.append(_void(child, tag))
-            elif tag[0] != "-" and tag not in _DROPPED:
+                self.inline.append(_void(child))
+            elif tag not in _DROPPED:
                 self.inside(child)
 
     def block(self, element: LexborNode, tag: str) -> None:
@@ -179,18 +199,18 @@ def _items(element: LexborNode, depth: int) -> list[tuple[int, str]]:
     """The rows of a list: each item's own text, and behind it those of the lists in it."""
     rows: list[tuple[int, str]] = []
     for child in element.iter(include_text=True, skip_empty=True):
-        tag = child.tag or "-"
-        if tag in ("ul", "ol"):
+        tag = child.tag_id
+        if tag in _LISTS:
             rows.extend(_items(child, depth + 1))
-        elif tag == "-text":
+        elif tag == _TEXT:
             rows.append((depth, child.text_content or ""))
-        elif tag[0] != "-" and tag not in _DROPPED:
+        elif tag not in _DROPPED:
             rows.extend(_item(child, depth))
     return rows
 
 
 def _item(element: LexborNode, depth: int) -> list[tuple[int, str]]:
-    lists = [child for child in element.iter() if child.tag in ("ul", "ol")]
+    lists = [child for child in element.iter() if child.tag_id in _LISTS]
     below = [row for each in lists for row in _items(each, depth + 1)]
     for each in lists:
         each.replace_with(" ")
@@ -203,7 +223,7 @@ def _grid(element: LexborNode) -> tuple[list[str], list[list[str]], str]:
     held: dict[tuple[int, int], str] = {}
     heads: list[bool] = []
     for number, row in enumerate(element.css("tr")):
-        cells = [cell for cell in row.iter() if cell.tag in ("td", "th")]
+        cells = [cell for cell in row.iter() if cell.tag_id in _CELLS]
         line: list[str] = []
         for cell in cells:
             while (number, len(line)) in held:

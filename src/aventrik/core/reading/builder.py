@@ -25,6 +25,12 @@ def sound(text: str) -> str:
     return text
 
 
+def _sound_value(value: Any) -> Any:
+    if isinstance(value, str):
+        return sound(value)
+    return [_sound_value(each) for each in value] if isinstance(value, list) else value
+
+
 class TextBuilder:
     """Collects blocks. Blocks are a blank line apart; a newline never stands inside a sentence."""
 
@@ -150,4 +156,5 @@ class TextBuilder:
         if not title:
             first = next((p for p in parts if p.kind == "heading"), None)
             title = text[first.start : first.end] if first else ""
-        return Document(name=name, text=text, parts=parts, title=sound(folded(title)), meta=dict(meta or {}))
+        kept = {sound(field): _sound_value(value) for field, value in (meta or {}).items()}
+        return Document(name=sound(name), text=text, parts=parts, title=sound(folded(title)), meta=kept)

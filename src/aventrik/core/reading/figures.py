@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
+from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -11,7 +13,6 @@ from ..documents import Document
 
 _CID = re.compile(r"\(cid:\d+\)")  # what a PDF reader writes for a glyph without a character
 _CONTROL = bytes([*range(9), 11, 12, *range(14, 32), 127])
-_BLANK = np.array([chr(code).isspace() for code in range(128)])
 _THIN_PAGE = 40  # characters below which a page holds hardly any text
 
 
@@ -28,18 +29,11 @@ def _odd(text: str) -> int:
     return glyphs + int(np.count_nonzero(wrong)) + text.count("\ufffd")
 
 
-def _words(text: str) -> int:
-    """Number of words: runs of what is no white space."""
-    if not text.isascii():
-        return len(text.split())
-    blank = _BLANK[np.frombuffer(text.encode("ascii"), dtype=np.uint8)]
-    return int(np.count_nonzero(blank[:-1] & ~blank[1:])) + (not blank[0]) if len(blank) else 0
-
-
 def reading_figures(document: Document) -> dict[str, Any]:
     """Pages, characters, words, tables, headings; `odd`: share of characters that look like a wrong decoding
     (0 to 1); `thin_pages`: numbers of pages with fewer than 40 characters; and warnings in plain words."""
-    pages = document.of_kind("page")
+    kinds = Counter(map(itemgetter(0), document.parts))
+    pages = document.of_kind("page") if kinds["page"] else []
     thin = [int(page.label) for page in pages if len(document.text[page.start : page.end].strip()) < _THIN_PAGE]
     odd = _odd(document.text) / max(1, len(document.text))
     warnings = []
@@ -52,9 +46,9 @@ def reading_figures(document: Document) -> dict[str, Any]:
     return {
         "pages": len(pages),
         "chars": len(document.text),
-        "words": _words(document.text),
-        "tables": len(document.of_kind("table")),
-        "headings": len(document.headings),
+        "words": len(document.text.split()),
+        "tables": kinds["table"],
+        "headings": kinds["heading"],
         "odd": round(odd, 4),
         "thin_pages": thin,
         "warnings": warnings,

@@ -10,6 +10,7 @@ from ..documents import Document
 from .builder import TextBuilder, folded
 from .decoding import declared_in_html, decode
 
+
 def _ids(names: str) -> frozenset[int]:
     """The parser's numbers of elements, which are quicker to ask for than their names."""
     page = LexborHTMLParser("")

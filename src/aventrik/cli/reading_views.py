@@ -31,7 +31,7 @@ _STYLES = {
 
 def show_report(workspace: Workspace, screen: Screen) -> list[dict[str, Any]]:
     """A line a document: pages, characters, tables, odd characters, warnings."""
-    reports = workspace.corpus.reports()
+    reports = list(workspace.corpus.reports())
     screen.table(
         ["document", "pages", "chars", "tables", "headings", "odd", "warnings"],
         [

@@ -112,7 +112,7 @@ class Corpus:
             os.fsdecode(row[0]): row[1:]
             for row in self.store.rows("SELECT path, name, size, mtime, key, reading FROM files")
         }
-        taken = {name: path for path, (name, *_) in before.items() if Path(path).is_file()}
+        taken = {name: path for path, (name, *_) in before.items() if os.path.isfile(path)}
         met: set[str] = set()
         wanted: list[Wanted] = []
         for name, path in files:
@@ -131,7 +131,7 @@ class Corpus:
     def _look_at(
         self,
         name: str,
-        path: Path,
+        path: str,
         largest: int,
         how: str,
         before: dict[str, tuple],
@@ -141,18 +141,18 @@ class Corpus:
         made: Gathered,
     ) -> None:
         """Decides of one file whether it has to be read."""
-        source = str(path.absolute())
+        source = os.path.join(os.getcwd(), path)
         if name in met:
-            made.failed.append((str(path), f"another gathered file is named {name} too; gather it with --as PREFIX"))
+            made.failed.append((path, f"another gathered file is named {name} too; gather it with --as PREFIX"))
             return
         if taken.get(name, source) != source:
-            made.failed.append((str(path), f"{name} was gathered from {taken[name]}; gather this with --as PREFIX"))
+            made.failed.append((path, f"{name} was gathered from {taken[name]}; gather this with --as PREFIX"))
             return
         met.add(name)
         try:
-            status = path.stat()
+            status = os.stat(path)
         except OSError as error:
-            made.failed.append((str(path), f"can't be read ({error.strerror})"))
+            made.failed.append((path, f"can't be read ({error.strerror})"))
             return
         old = before.get(source)
         if old is not None and old[0] == name and (status.st_size, status.st_mtime_ns, how) == (old[1], old[2], old[4]):
@@ -160,7 +160,7 @@ class Corpus:
             return
         if status.st_size > largest * 1_000_000:
             size = f"{status.st_size / 1e6:,.0f} MB is over the limit of {largest} MB (--largest N raises it)"
-            made.failed.append((str(path), size))
+            made.failed.append((path, size))
             return
         known = old[3] if old is not None and (old[0], old[4]) == (name, how) else ""
         wanted.append(Wanted(name, source, status.st_size, known))
@@ -248,10 +248,11 @@ class Corpus:
                     self.store.execute("UPDATE documents SET sidecar = ? WHERE name = ?", (body, name))
         return [name for name in rows if name not in known]
 
-    def reports(self) -> list[dict[str, Any]]:
+    def reports(self) -> Iterator[dict[str, Any]]:
         """The reading report of every document, in order of name."""
-        rows = self.store.rows("SELECT name, title, report, left_out FROM documents ORDER BY name")
-        return [{"document": row[0], "title": row[1], **json.loads(row[2]), "left_out": row[3]} for row in rows]
+        rows = self.store.execute("SELECT name, title, report, left_out FROM documents ORDER BY name")
+        for name, title, report, left_out in rows:
+            yield {"document": name, "title": title, **json.loads(report), "left_out": left_out}
 
     def meta(self) -> Iterator[tuple[str, str, dict[str, Any]]]:
         """(name, title, metadata) of every document, in order of name."""
@@ -263,23 +264,23 @@ class Corpus:
 
 def _files(
     paths: Sequence[Path], prefix: str, include: Sequence[str], exclude: Sequence[str], made: Gathered
-) -> Iterator[tuple[str, Path]]:
-    """(document name, file) in order of name; a folder gives its files with a suffix that is read."""
+) -> Iterator[tuple[str, str]]:
+    """(document name, path) in order of name; a folder gives its files with a suffix that is read."""
     lead = prefix.strip("/") + "/" if prefix.strip("/") else ""
     for path in paths:
         if path.is_dir():
             for folder, folders, names in os.walk(path):
                 folders[:] = sorted(name for name in folders if not name.startswith("."))
+                below = Path(folder).relative_to(path).as_posix()
                 for name in sorted(names):
-                    file = Path(folder) / name
-                    inner = file.relative_to(path).as_posix()
+                    inner = name if below == "." else f"{below}/{name}"
                     unwanted = (include and not _matches(inner, include)) or _matches(inner, exclude)
                     if name.startswith(".") or not known_suffix(name) or unwanted:
                         made.passed_over += 1
                     else:
-                        yield _safe(lead + inner), file
+                        yield _safe(lead + inner), os.path.join(folder, name)
         elif path.exists():
-            yield _safe(lead + path.name), path
+            yield _safe(lead + path.name), str(path)
         else:
             raise BadInput(f"{path}: no such file or folder")
 
@@ -290,5 +291,7 @@ def _matches(inner: str, patterns: Sequence[str]) -> bool:
 
 def _safe(name: str) -> str:
     """A name that can be stored and shown: bytes that are not UTF-8, and control characters, are escaped."""
+    if name.isascii() and name.isprintable():
+        return name
     plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
     return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" for c in plain)

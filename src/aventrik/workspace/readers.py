@@ -25,7 +25,7 @@ _TOGETHER = 24  # small files that one worker reads in one go
 _SMALL = 1_500_000  # bytes that they may have in all
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Wanted:
     """A file to read: the name its document gets, its path, and the key of its content when last read."""
 

@@ -15,7 +15,7 @@ from pptx import Presentation
 from pptx.util import Inches
 
 from aventrik.core.errors import Unreadable
-from aventrik.core.reading import Reading, read, read_all, read_file
+from aventrik.core.reading import Reading, known_suffix, read, read_all, read_file
 from aventrik.core.reading.figures import reading_figures
 from aventrik.core.reading.records import Mapped
 
@@ -190,3 +190,18 @@ def test_reading_figures_see_odd_characters_and_thin_pages() -> None:
     assert report["odd"] > 0.2
     assert "odd characters" in report["warnings"][0]
     assert report["words"] == 11
+
+
+@pytest.mark.parametrize(
+    ("name", "taken"),
+    [
+        ("a.TXT.gz", True),
+        ("CREDITS.gz", True),
+        ("a.tar.gz", True),
+        ("b.tgz", True),
+        ("Font.ttf.gz", False),
+        ("a.png", False),
+    ],
+)
+def test_a_lone_gzip_file_is_taken_for_what_is_inside(name: str, taken: bool) -> None:
+    assert known_suffix(name) is taken

@@ -54,8 +54,12 @@ class Reading:
 
 
 def known_suffix(name: str) -> bool:
-    """Whether a file of this name is taken when a folder is gathered."""
-    return os.path.splitext(name)[1].lower() in _SUFFIXES or is_archive(name)
+    """Whether a file of this name is taken when a folder is gathered; of a lone gzip file its name inside decides."""
+    inner, suffix = os.path.splitext(name.lower())
+    if suffix == ".gz" and not inner.endswith(".tar"):
+        suffix = os.path.splitext(inner)[1]
+        return suffix in _SUFFIXES
+    return suffix in _SUFFIXES or is_archive(name)
 
 
 def format_of(name: str, data: bytes) -> str:

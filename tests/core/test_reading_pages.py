@@ -30,6 +30,7 @@ def text_of(body: str) -> str:
         ("<ul><li><p>one</p><p>more</p></li></ul>", "one\n\nmore"),
         ("<ul><li>run <pre>go\n  on</pre></ul>", "run\n\ngo\n  on"),
         ("<pre>a<br>b<img alt='1'> <b>c</b></pre>", "a\nb c"),
+        ("<pre>go <button>Copy<svg><title>t</title></svg></button>on</pre>", "go on"),
         ("<p>a<br>b<img alt='(a lock)'>c <b>d</b><i>e</i></p>", "a b(a lock)c de"),
         ("<dl><dt>Beam<dd>4.3 m<div>wide</div></dl>", "Beam\n\n4.3 m\n\nwide"),
         ("<td>a</td><h2>Two <div>lines</div></h2>", "a\n\nTwo lines"),
@@ -54,6 +55,11 @@ def test_what_is_beside_the_content_is_known_by_its_role_class_or_attribute() ->
         "<div role=search>Find</div><div class='x navheader'>Next</div><div hidden>No</div><div role=note>Yes</div>"
     )
     assert text_of(beside + "<div class=nav>Too</div>") == "Yes\n\nToo"
+    nested = "<div role=navigation>" * 40 + "<a class=headerlink hidden>x</a>" * 40 + "</div>" * 40
+    assert (
+        read("a.html", f"<html hidden><body role=banner hidden>{nested}<p>Locks</p></body></html>".encode()).text
+        == "Locks"
+    )
     main = "<main><p>The beam of Hexley lock is 4.3 metres in all weathers.</p></main>"
     assert text_of(f"<p>Around it</p>{main}") == "The beam of Hexley lock is 4.3 metres in all weathers."
     assert text_of("<p>Around it</p><main>Short</main>") == "Around it\n\nShort"

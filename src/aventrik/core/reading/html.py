@@ -17,7 +17,7 @@ def _ids(names: str) -> frozenset[int]:
     return frozenset(page.create_node(name).tag_id for name in names.split())
 
 
-_TEXT = 2  # the parser's number of a text node
+_TEXT = next(node.tag_id for node in LexborHTMLParser("x").css("body")[0].iter(include_text=True))
 _DROPPED = _ids("script style title nav aside footer button select textarea noscript template svg iframe object head")
 _VOID = _ids("br img")
 _BLOCKS = _ids(
@@ -71,6 +71,8 @@ def _parse(text: str) -> LexborHTMLParser:
 def _write(builder: TextBuilder, page: LexborHTMLParser) -> None:
     for element in page.css(_MARKED):
         attributes = element.attrs
+        if element.tag in ("html", "body"):
+            continue
         if "role" not in attributes or attributes["role"] in _ROLES or "hidden" in attributes:
             element.decompose()
     content = _content(page)
@@ -127,6 +129,8 @@ def _void(element: LexborNode) -> str:
 
 def _code(element: LexborNode) -> str:
     """The text of preformatted lines as it stands; pictures in it are marks that belong to no line."""
+    for control in element.css("button, script, style, svg, select, textarea"):
+        control.decompose()
     pieces: list[str] = []
     for node in element.traverse(include_text=True):
         if node.tag_id == _TEXT:

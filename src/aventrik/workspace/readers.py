@@ -59,7 +59,7 @@ def document_row(document: Document) -> tuple[Any, ...]:
         len(document.text),
         compressed(orjson.dumps(document.text)),
         compressed(document.packed_parts),
-        json.dumps(reading_figures(document)),
+        orjson.dumps(reading_figures(document)).decode(),
     )
 
 

@@ -51,9 +51,8 @@ def test_a_form_that_holds_the_page_is_read_and_one_of_fields_is_not() -> None:
 
 
 def test_what_is_beside_the_content_is_known_by_its_role_class_or_attribute() -> None:
-    beside = (
-        "<div role=search>Find</div><div class='x navheader'>Next</div><div hidden>No</div><div role=note>Yes</div>"
-    )
+    beside = "<div role=search>Find</div><div class='x navheader'>Next</div><div hidden>No</div>"
+    beside += "<a role=button class=headerlink>¶</a><div role=note>Yes</div>"
     assert text_of(beside + "<div class=nav>Too</div>") == "Yes\n\nToo"
     nested = "<div role=navigation>" * 40 + "<a class=headerlink hidden>x</a>" * 40 + "</div>" * 40
     assert (

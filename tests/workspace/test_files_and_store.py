@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
+import math
 import os
+import zlib
 from pathlib import Path
 
 import numpy as np
@@ -96,6 +99,12 @@ def test_packing_is_the_same_for_equal_values_and_keeps_odd_characters() -> None
     value = {"text": "é\udcff🙂", "n": [1, 2.5, None, True]}
     assert unpacked(packed(value)) == value
     assert packed(value) == packed(dict(value))
+
+
+def test_values_of_a_store_of_format_1_and_those_that_json_does_not_know_are_read() -> None:
+    value = {"text": "é\udcff", "n": [1, 2.5]}
+    assert unpacked(zlib.compress(json.dumps(value).encode(), 1)) == value
+    assert math.isnan(unpacked(packed([math.nan]))[0])
 
 
 def test_calls_and_vectors_are_kept_and_failed_ones_forgotten_on_request(tmp_path: Path) -> None:

@@ -69,12 +69,12 @@ class TextBuilder:
         self._parts.append(Part(kind, start, self._length, -1, level))
 
     def heading(self, text: str, level: int) -> None:
-        text = " ".join(text.split())
+        text = folded(text)
         if text:
             self._block("heading", text, max(1, min(6, level)))
 
     def paragraph(self, text: str) -> None:
-        text = " ".join(text.split())
+        text = folded(text)
         if text:
             self._block("paragraph", text)
 
@@ -87,7 +87,7 @@ class TextBuilder:
         """A list: each row is (depth from 0, text)."""
         owner = -1
         for depth, each in rows:
-            text = " ".join(each.split())
+            text = folded(each)
             if not text:
                 continue
             if owner < 0:

@@ -29,9 +29,8 @@ _LISTS = _ids("ul ol")
 _CELLS = _ids("td th")
 _ROLES = frozenset({"navigation", "search", "banner", "contentinfo", "complementary", "doc-noteref"})
 # What page generators put beside the text, and may write as any element.
-_MARKED = "[role], [hidden], " + ", ".join(
-    f"[class~={name}]" for name in ("headerlink", "footnote-reference", "navheader", "navfooter")
-)
+_CLASSES = frozenset({"headerlink", "footnote-reference", "navheader", "navfooter"})
+_MARKED = "[role], [hidden], " + ", ".join(f"[class~={name}]" for name in sorted(_CLASSES))
 _PROSE = "p, h1, h2, h3, h4, pre, table, main, article"  # what a form of a few fields does not hold
 _HEADINGS = {f"h{level}": level for level in range(1, 7)}
 _META = {"author": "author", "date": "date", "dcterms.date": "date", "description": "description"}
@@ -70,14 +69,17 @@ def _parse(text: str) -> LexborHTMLParser:
 
 def _write(builder: TextBuilder, page: LexborHTMLParser) -> None:
     for element in page.css(_MARKED):
-        attributes = element.attrs
-        if element.tag in ("html", "body"):
-            continue
-        if "role" not in attributes or attributes["role"] in _ROLES or "hidden" in attributes:
+        if element.tag not in ("html", "body") and _beside(element.attributes):
             element.decompose()
     content = _content(page)
     if content is not None:
         _Walk(builder).children(content)
+
+
+def _beside(attributes: dict[str, str | None]) -> bool:
+    """Whether an element's attributes say that it is no content."""
+    classes = (attributes.get("class") or "").split()
+    return attributes.get("role") in _ROLES or "hidden" in attributes or not _CLASSES.isdisjoint(classes)
 
 
 def _content(page: LexborHTMLParser) -> LexborNode | None:
@@ -103,7 +105,7 @@ def _text(element: LexborNode) -> str:
             pieces = []
             _collect(element, pieces)
             break
-    return " ".join("".join(pieces).split())
+    return folded("".join(pieces))
 
 
 def _collect(element: LexborNode, pieces: list[str]) -> None:

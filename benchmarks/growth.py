@@ -15,8 +15,9 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.core.text import sentences
 from aventrik.engine.resources import Resources
+
+from aventrik.core.text import sentences
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.workspace import Workspace, create
 

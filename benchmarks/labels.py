@@ -14,7 +14,7 @@ import numpy as np
 
 from aventrik.core.errors import Unreadable
 from aventrik.core.reading import read
-from aventrik.core.vetting.labels import calibration_error, suggest
+from aventrik.core.vetting.labelling import calibration_error, suggest
 
 KINDS = {
     "database": ["/usr/share/doc/postgresql-doc-15/html"],

@@ -13,11 +13,12 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.core.tasks import Task
+from aventrik.storage.embedded.store import Store
+
+from aventrik.core.protocols import Task
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
-from aventrik.workspace.calls import KeptCalls
-from aventrik.workspace.store import Store
+from aventrik.storage.embedded.calls import KeptCalls
 
 LATENCY = 0.2
 IN_FLIGHT = 16

@@ -16,6 +16,7 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import pdfplumber
+from aventrik.storage.embedded.store import Store
 from cmarkgfm import markdown_to_html_with_extensions
 from cmarkgfm.cmark import Options
 from selectolax.lexbor import LexborHTMLParser
@@ -23,8 +24,7 @@ from selectolax.lexbor import LexborHTMLParser
 from aventrik.core.errors import Unreadable
 from aventrik.core.reading import read
 from aventrik.core.reading.pdf import read_pdf
-from aventrik.workspace.corpus import Corpus
-from aventrik.workspace.store import Store
+from aventrik.engine.gathering import Corpus
 
 MOST = 30_000_000
 ROUNDS = 5

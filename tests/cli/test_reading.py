@@ -7,7 +7,7 @@ import os
 from pathlib import Path
 
 from aventrik.core.reading import Reading
-from aventrik.workspace.readers import Wanted, read_many
+from aventrik.engine.readers import Wanted, read_many
 
 from ..conftest import Program
 

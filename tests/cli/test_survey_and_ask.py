@@ -277,6 +277,7 @@ def test_the_page_of_the_map_works_in_a_browser_without_a_network(workspace: Pro
 def test_vectors_go_on_where_they_stopped(workspace: Program) -> None:
     """Killed in the middle of embedding, the next run embeds only what is missing."""
     from aventrik.engine.resources import Resources
+
     from aventrik.workspace.workspace import Workspace
 
     configure(workspace, "small", "[chunking]\nsize = 40\noverlap = 0\n")

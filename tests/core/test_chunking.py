@@ -14,11 +14,11 @@ from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk
 from aventrik.core.chunking.lookup import chunks_of, held_whole
 from aventrik.core.chunking.topic import depths
 from aventrik.core.documents import Document
+from aventrik.core.documents.spans import Span
 from aventrik.core.errors import BadInput
-from aventrik.core.measuring import UNITS, ruler, word_edges
 from aventrik.core.reading import read
 from aventrik.core.reading.builder import TextBuilder
-from aventrik.core.spans import Span
+from aventrik.core.text.rulers import UNITS, ruler, word_edges
 
 ALPHABET = "ab é́\u2003\u00a0.\n?ZΩ日🙂"
 CUTTINGS = st.builds(

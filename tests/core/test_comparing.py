@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import pytest
 
 from aventrik.core.answering import Answer, within_budget
-from aventrik.core.comparing import Side, best_of, contrasts, contributions, losses, means, worst_question
+from aventrik.core.comparing.runs import Side, best_of, contrasts, contributions, losses, means, worst_question
 from aventrik.core.judging import Judgement, Verdict
 from aventrik.core.measures.answers import answer_scores
 from aventrik.core.offline import OfflineModel

@@ -7,13 +7,13 @@ from collections.abc import Callable
 import pytest
 
 from aventrik.core.documents import Document
-from aventrik.core.drafting import draft
-from aventrik.core.drafting.checking import Checker
-from aventrik.core.drafting.sampling import spread
+from aventrik.core.documents.relocating import relocated
 from aventrik.core.offline import OfflineModel
-from aventrik.core.questions import Quoted
 from aventrik.core.reading import read
-from aventrik.core.relocating import relocated
+from aventrik.core.testsets import Quoted
+from aventrik.core.testsets.drafting import draft
+from aventrik.core.testsets.drafting.checking import Checker
+from aventrik.core.testsets.drafting.sampling import spread
 
 FILLER = "\n\n".join(
     f"Notice {n} tells of works near distance post {n * 7} on the {word} side of the basin."

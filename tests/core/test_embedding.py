@@ -10,7 +10,7 @@ from sklearn.feature_extraction.text import TfidfVectorizer
 from aventrik.core.embedding import MODELS, embedder, unit
 from aventrik.core.indexing.texts import IndexTexts, written_texts
 from aventrik.core.offline import OfflineModel
-from aventrik.core.tasks import Reply, Task
+from aventrik.core.protocols import Reply, Task
 from aventrik.core.text import content_terms
 
 TEXTS = [

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from aventrik.core.errors import BadInput
-from aventrik.core.filters import check, parse, passes
+from aventrik.core.searching.filters import check, parse, passes
 
 ROWS: list[dict[str, Any]] = [
     {"name": "a", "area": "Moss Cut", "issued": "2031-04-02", "beam": 4.3, "kind": "works"},

@@ -9,7 +9,7 @@ import pytest
 from aventrik.core.offline import OfflineModel
 from aventrik.core.offline.answers import parts
 from aventrik.core.offline.grammar import Clause, clause, is_person, sound
-from aventrik.core.tasks import Task
+from aventrik.core.protocols import Task
 
 
 def do(task: str, **fields: Any) -> dict[str, Any]:

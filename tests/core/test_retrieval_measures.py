@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 from sklearn.metrics import ndcg_score
 
+from aventrik.core.documents.spans import Span
 from aventrik.core.measures.loss import Path, lost_at
 from aventrik.core.measures.retrieval import Retrieved, retrieval_scores
-from aventrik.core.spans import Span
 
 
 def item(*spans: tuple[str, int, int], tokens: int = 10) -> Retrieved:

@@ -12,13 +12,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from aventrik.core.counting import Vocabulary, count_terms, hash_of
-from aventrik.core.fusion import blend, by_ranks, by_scores
 from aventrik.core.indexing import Narrowing, approximate, best
 from aventrik.core.indexing.keyword import KeywordIndex, build
 from aventrik.core.indexing.vectors import search as nearest
 from aventrik.core.searching import Indexes, Searching, search
+from aventrik.core.searching.fusion import blend, by_ranks, by_scores
 from aventrik.core.text import terms
+from aventrik.core.text.counting import Vocabulary, count_terms, hash_of
 
 VOCABULARY = "lock gate paddle boat bridge mooring keeper water level winter fee licence towpath angling club".split()
 

@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from aventrik.core.chunking import Chunk, Cutting, chunk
+from aventrik.core.context.serving import Serving, handed_on, served
 from aventrik.core.documents import Document
+from aventrik.core.documents.spans import without
 from aventrik.core.reading import read
 from aventrik.core.reading.builder import TextBuilder
-from aventrik.core.serving import Serving, handed_on, served
-from aventrik.core.spans import without
 from aventrik.core.text import sentences
 
 TEXT = b"# Top\n\nOne here.\n\n## Locks\n\nTwo here. Three here.\n\n### Deep\n\nFour here.\n\n## Fees\n\nFive here.\n"

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from aventrik.core.spans import Span, by_document, common, cover, length, merge, trimmed
+from aventrik.core.documents.spans import Span, by_document, common, cover, length, merge, trimmed
 
 RANGES = st.lists(st.tuples(st.integers(0, 60), st.integers(0, 60)).map(sorted).map(tuple), max_size=12)
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from aventrik.core.statistics import (
+from aventrik.core.comparing.statistics import (
     bca,
     clopper_pearson,
     holm,

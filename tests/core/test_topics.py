@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from aventrik.core.neighbours import overlap
-from aventrik.core.topics import find_topics, numbers_to_try, own_words, reduce, shares, stated_share
+from aventrik.core.surveying.neighbours import overlap
+from aventrik.core.surveying.topics import find_topics, numbers_to_try, own_words, reduce, shares, stated_share
 
 
 def three_groups(each: int = 30) -> np.ndarray:

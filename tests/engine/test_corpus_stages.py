@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from aventrik.core.chunking import ChunkTable
-from aventrik.core.questions import Need, Question, Quoted
-from aventrik.core.topics import find_topics
+from aventrik.core.surveying.topics import find_topics
+from aventrik.core.testsets import Need, Question, Quoted
 from aventrik.engine.stages import CORPUS_STAGES, CorpusKeys
 from aventrik.engine.surveying import _needed, chosen_points, positions, served_well, with_vectors
 from aventrik.workspace.configuration import Configuration

@@ -7,13 +7,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-
-from aventrik.core.offline import OfflineModel
-from aventrik.core.questions import Need, Question, Quoted
-from aventrik.core.tasks import LanguageModel, Reply, Task
-from aventrik.engine.cutting import figures
 from aventrik.engine.resources import Resources
 from aventrik.engine.runner import Runner
+
+from aventrik.core.offline import OfflineModel
+from aventrik.core.protocols import LanguageModel, Reply, Task
+from aventrik.core.testsets import Need, Question, Quoted
+from aventrik.engine.cutting import figures
 from aventrik.engine.stages import QUESTION_STAGES, CorpusKeys, Identities, Judging, question_keys
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.workspace import Workspace, create

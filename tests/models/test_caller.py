@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from aventrik.core.errors import BadInput, Unavailable
-from aventrik.core.tasks import Task
+from aventrik.core.protocols import Task
 from aventrik.models.background import as_done
 from aventrik.models.caller import Caller, Posted, Refused
 from aventrik.models.calls import Memory

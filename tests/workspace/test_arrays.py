@@ -9,8 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-
-from aventrik.workspace.store import Store
+from aventrik.storage.embedded.store import Store
 
 ROWS = np.arange(3000, dtype=np.float32).reshape(300, 10)
 

@@ -10,15 +10,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from aventrik.storage.embedded.store import Store, packed, unpacked
 
 from aventrik.core.errors import BadInput
-from aventrik.core.questions import Need, Question, Quoted
+from aventrik.core.testsets import Need, Question, Quoted
 from aventrik.models.calls import Call
 from aventrik.report.tables import harmless
-from aventrik.workspace.calls import KeptCalls
+from aventrik.storage.embedded.calls import KeptCalls
 from aventrik.workspace.files import read_text, write_whole
 from aventrik.workspace.labels import Labels
-from aventrik.workspace.store import Store, packed, unpacked
 from aventrik.workspace.testsets import load_testset, located, save_testset
 from aventrik.workspace.toml import line_of, nearest
 

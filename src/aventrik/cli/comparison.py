@@ -2,138 +2,47 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
-from typing import Any
-
 from rich.text import Text
 
-from ..core.comparing import (
-    Contrast,
-    Contribution,
-    Side,
-    best_of,
-    contrasts,
-    contributions,
-    less_is_better,
-    losses,
-    means,
-    worst_question,
-)
-from ..core.errors import BadInput
+from ..core.comparing.account import losses, worst_question
+from ..core.comparing.intervals import Interval
+from ..core.comparing.sides import Contrast, best_of, less_is_better
 from ..core.measures.loss import STAGES
-from ..core.statistics import Difference, Interval
-from ..engine.comparing import failures_of, side_of
-from ..workspace.runs import Run, Runs
-from ..workspace.toml import nearest
-from ..workspace.workspace import Workspace
+from ..engine.comparing import Compared, verdict
 from .screen import Screen, number
 
-_COLUMNS = ("hit@{k}", "reciprocal-rank", "ndcg@{k}", "density@{k}", "groundedness", "hallucinated", "correctness")
 _SHORT = {"reciprocal-rank": "recip. rank", "groundedness": "grounded"}
-
-
-@dataclass(frozen=True)
-class Compared:
-    """All that a comparison shows."""
-
-    runs: list[Run]
-    sides: list[Side]
-    baseline: int
-    measure: str
-    measures: list[str]
-    means: list[dict[str, Interval]]
-    contrasts: list[Contrast]
-    contributions: list[Contribution]
-    failures: list[int]
-
-    def as_json(self) -> dict[str, Any]:
-        """The documented shape of `compare --json`."""
-        return {
-            "baseline": self.runs[self.baseline].id,
-            "measure": self.measure,
-            "runs": [
-                {
-                    "run": run.id,
-                    "name": run.name,
-                    "testset": run.testset,
-                    "questions": len(run.questions),
-                    "failed": failed,
-                    "measures": {m: asdict(i) for m, i in row.items()},
-                    "lost": losses(side),
-                }
-                for run, side, row, failed in zip(self.runs, self.sides, self.means, self.failures)
-            ],
-            "differences": [asdict(c) | {"real": c.real} for c in self.contrasts],
-            "contributions": [asdict(c) for c in self.contributions],
-        }
-
-
-def compared(
-    workspace: Workspace, runs: Sequence[Run], baseline: str | None, measure: str | None, measures: list[str] | None
-) -> Compared:
-    """Scores, tests and losses of runs; raises `BadInput` for a measure that none of them has."""
-    seed = workspace.settings.seed
-    chosen = list(runs)
-    first = 0
-    if baseline:
-        wanted = Runs(workspace.store).find(baseline)
-        if all(run.id != wanted.id for run in chosen):
-            chosen.insert(0, wanted)
-        first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
-    sides = [side_of(workspace.store, run) for run in chosen]
-    known = list(dict.fromkeys(m for side in sides for scores in side.scores.values() for m in scores))
-    cut_offs = workspace.settings.cut_offs
-    k = 5 if 5 in cut_offs else cut_offs[-1]
-    columns = measures or [name.format(k=k) for name in _COLUMNS]
-    if not measures and "declined-rightly" in known:
-        columns.append("declined-rightly")
-    measure = measure or f"hit@{k}"
-    for name in [measure, *(measures or [])]:
-        if name not in known:
-            raise BadInput(f"no run has a measure '{name}'{nearest(name, known)}")
-    return Compared(
-        chosen,
-        sides,
-        first,
-        measure,
-        columns,
-        means(sides, columns, seed),
-        contrasts(sides, first, measure, seed),
-        contributions(sides, measure, seed),
-        [len(failures_of(workspace.store, run)) for run in chosen],
-    )
 
 
 def show(found: Compared, screen: Screen) -> None:
     """Prints a comparison, part by part."""
     _measures(found, screen)
+    _costs(found, screen)
     if len(found.runs) > 1:
-        _differences(found, screen)
+        _differences(found.contrasts, found, screen, f"against the baseline {found.runs[found.baseline].name}")
+    if found.pairs:
+        _differences(found.pairs, found, screen, "of all pairs of runs")
     if found.contributions:
         _contributions(found, screen)
     _losses(found, screen)
-    best = min(
-        best_of(
-            [{found.measure: m[found.measure]} if found.measure in m else {} for m in _own_means(found)], found.measure
-        ),
-        default=found.baseline,
-    )
-    worst = worst_question(found.sides[best], f"{found.measure}")
+    best = min(best_of(found.means, found.measure), default=found.baseline)
+    worst = worst_question(found.sides[best], found.measure)
     if worst:
         run = found.runs[best]
-        screen.say(f"\nnext: aventrik explain {run.id} {worst}    (the worst question of {run.name})")
-
-
-def _own_means(found: Compared) -> list[dict[str, Interval]]:
-    return means(found.sides, [found.measure])
+        screen.say(f"\nnext: aventrik explain {run.id} {found.ids[worst]}    (the worst question of {run.name})")
 
 
 def _measures(found: Compared, screen: Screen) -> None:
     sets = {run.testset for run in found.runs}
-    counts = sorted({len(run.questions) for run in found.runs})
-    many = f"{counts[0]}" if len(counts) == 1 else f"{counts[0]} to {counts[-1]}"
-    screen.title(f"{len(found.runs)} configurations on {many} questions of {', '.join(sorted(sets))}")
+    screen.title(f"{len(found.runs)} configurations on {found.shared} questions of {', '.join(sorted(sets))}")
+    if found.apart:
+        screen.warn(
+            f"these runs differ in {', '.join(found.apart)} too: a difference between them is not one of settings alone; "
+            f"contributions are of the runs that are like the baseline in this ({_bases(found)})"
+        )
+    if any(found.left_out):
+        told = ", ".join(f"run {run.id}: {left}" for run, left in zip(found.runs, found.left_out) if left)
+        screen.warn(f"questions that not all of these runs have, or have otherwise, are left out: {told}")
     marked = {measure: best_of(found.means, measure) for measure in found.measures}
     # Too narrow for all measures side by side: a second table carries on.
     name_width = min(30, max(len(run.name) for run in found.runs) + 2)
@@ -148,11 +57,23 @@ def _measures(found: Compared, screen: Screen) -> None:
         screen.table(columns, rows, right=(0, *range(2, len(columns))))
     less = [m for m in found.measures if less_is_better(m)]
     told = f"; less is better: {', '.join(less)}" if less else ""
-    screen.say(f"95 % intervals in brackets; * best mean{told}", style="dim")
+    drawn = "; questions about one document count as one draw" if found.by_document else ""
+    screen.say(f"95 % intervals in brackets{drawn}; * best mean{told}", style="dim")
     screen.say(f"questions behind each: {', '.join(_behind(found, m) for m in found.measures)}", style="dim")
+    if any(declined for declined, _ in found.declined):
+        told = ", ".join(f"run {run.id}: {d[0]} of {d[1]}" for run, d in zip(found.runs, found.declined) if d[1])
+        screen.say(f"declined to answer: {told}; groundedness and the like are of the other answers", style="dim")
     if any(found.failures):
         told = ", ".join(f"run {run.id}: {failed}" for run, failed in zip(found.runs, found.failures) if failed)
         screen.warn(f"questions without a sound answer or judgement, left out of the answer measures: {told}")
+
+
+def _bases(found: Compared) -> str:
+    """For each run, where it differs, by what it was judged."""
+    judges = {str(run.made.get("judge", "unknown")) for run in found.runs}
+    if len(judges) > 1:
+        return ", ".join(f"run {run.id} judged by {run.made.get('judge', 'unknown')}" for run in found.runs)
+    return ", ".join(f"run {run.id} on documents {run.corpus[:6]}" for run in found.runs)
 
 
 def _behind(found: Compared, measure: str) -> str:
@@ -169,40 +90,71 @@ def _cell(value: Interval | None, best: bool) -> Text:
     return text
 
 
-def _verdict(difference: Difference, p: float, measure: str) -> str:
-    if p >= 0.05:
-        return f"not shown (this set could show {difference.smallest:.2f})" if difference.smallest else "the same"
-    better = (difference.mean > 0) != less_is_better(measure)
-    return "better, real" if better else "worse, real"
-
-
-def _differences(found: Compared, screen: Screen) -> None:
-    screen.title(f"{found.measure} against the baseline {found.runs[found.baseline].name}")
+def _costs(found: Compared, screen: Screen) -> None:
+    if not any(found.costs):
+        return
+    asked = any(cost.get("calls") for cost in found.costs)
+    screen.title("what a question costs, were nothing kept from before")
     screen.table(
-        ["configuration", "difference", "95 % interval", "p (Holm)", "verdict"],
+        [
+            "run",
+            "configuration",
+            "seconds, median",
+            "95th percentile",
+            *(("calls", "tokens", "money") if asked else ()),
+        ],
+        [
+            [
+                str(run.id),
+                run.name,
+                _seconds(cost["seconds_median"]),
+                _seconds(cost["seconds_95"]),
+                *([f"{cost['calls']:.1f}", f"{cost['model-tokens']:,.0f}", f"{cost['money']:.5f}"] if asked else []),
+            ]
+            if cost
+            else [str(run.id), run.name, *["–"] * (5 if asked else 2)]
+            for run, cost in zip(found.runs, found.costs)
+        ],
+        right=(0, 2, 3, 4, 5, 6),
+    )
+    screen.say("the time of a batch is shared evenly among its questions; indexes are not counted here", style="dim")
+
+
+def _seconds(value: float) -> str:
+    return f"{value:.2f}" if value >= 0.1 else f"{value:.4f}"
+
+
+def _differences(contrasts: list[Contrast], found: Compared, screen: Screen, title: str) -> None:
+    screen.title(f"{found.measure} {title}")
+    against = ["against"] if len({each.against for each in contrasts}) > 1 else []
+    screen.table(
+        ["configuration", *against, "difference", "95 % interval", "p (Holm)", "verdict"],
         [
             [
                 each.name,
+                *([each.against] if against else []),
                 f"{each.difference.mean:+.2f}",
                 f"[{each.difference.low:+.2f} {each.difference.high:+.2f}]",
                 f"{each.p:.3f}",
-                _verdict(each.difference, each.p, each.measure),
+                verdict(each.difference, each.p, less_is_better(each.measure)),
             ]
-            for each in found.contrasts
+            for each in contrasts
         ],
-        right=(1, 3),
+        right=(1 + len(against), 3 + len(against)),
     )
-    tests = sorted({each.difference.test for each in found.contrasts})
-    counts = {each.difference.n for each in found.contrasts}
+    tests = sorted({each.difference.test for each in contrasts if not each.difference.same}) or ["none"]
+    counts = {each.difference.n for each in contrasts}
+    clusters = sorted({each.difference.clusters for each in contrasts if each.difference.clusters})
+    by = f" about {'/'.join(map(str, clusters))} documents" if clusters else ""
     screen.say(
-        f"paired on the same {'/'.join(map(str, sorted(counts)))} questions; test: {', '.join(tests)}", style="dim"
+        f"paired on the same {'/'.join(map(str, sorted(counts)))} questions{by}; test: {', '.join(tests)}", style="dim"
     )
 
 
 def _contributions(found: Compared, screen: Screen) -> None:
     screen.title(f"what each setting contributed to {found.measure}, all other settings equal")
     screen.table(
-        ["setting", "value", "instead of", "difference", "95 % interval", "pairs"],
+        ["setting", "value", "instead of", "difference", "95 % interval", "p (Holm)", "pairs"],
         [
             [
                 each.setting,
@@ -210,11 +162,12 @@ def _contributions(found: Compared, screen: Screen) -> None:
                 each.instead_of,
                 f"{each.difference.mean:+.2f}",
                 f"[{each.difference.low:+.2f} {each.difference.high:+.2f}]",
+                f"{each.p:.3f}",
                 str(each.pairs),
             ]
             for each in found.contributions
         ],
-        right=(3, 5),
+        right=(3, 5, 6),
     )
 
 

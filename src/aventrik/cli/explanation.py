@@ -3,24 +3,15 @@
 from __future__ import annotations
 
 import textwrap
+from dataclasses import asdict
 from typing import Any
 
 from rich.text import Text
 
+from ..core.measures.loss import KEPT, STAGES
 from ..core.text import STOP_WORDS, WORD, stem
 from ..engine.explaining import Explanation
 from .screen import Screen, number, shortened
-
-_TELLS = {
-    "not in the documents": "no document of the corpus holds its evidence",
-    "left out by vetting": "the document that holds it was left out",
-    "cut apart by chunking": "no single chunk holds it whole, and the pieces were not found together",
-    "not among the candidates": "a chunk holds it, but search did not return that chunk",
-    "dropped by reranking": "search returned it, a reranking step dropped it",
-    "pushed out of the context": "it was ranked too low to be shown to the answering model",
-    "ignored by the answer": "it was in the context, but the answer does not state it",
-    "answered": "found, shown and stated in the answer",
-}
 
 
 def as_json(found: Explanation) -> dict[str, Any]:
@@ -30,10 +21,10 @@ def as_json(found: Explanation) -> dict[str, Any]:
         "name": found.configuration.name,
         "question": {"id": found.question.id, "text": found.question.question, "answer": found.question.answer},
         "needs": [
-            {**need, "spans": [vars(span) for span in need["spans"]], "why": _TELLS.get(need["lost"], "")}
+            {**need, "spans": [vars(span) for span in need["spans"]], "why": STAGES.get(need["lost"], "")}
             for need in found.needs
         ],
-        "stages": found.stages,
+        "stages": {name: asdict(record) for name, record in found.stages.items()},
         "chunks": found.chunks,
     }
 
@@ -47,7 +38,9 @@ def show(found: Explanation, screen: Screen, top: int) -> None:
         screen.say(f"reference answer: {question.answer}")
     _needs(found, screen)
     show_stages(found, screen, top)
-    scores = stages["scores"]["scores"]
+    scores = {
+        k: v for name in ("retrieval scores", "answer scores") if name in stages for k, v in stages[name].values.items()
+    }
     shown = [f"{name} {number(value)}" for name, value in scores.items() if "@" not in name or name.endswith("@5")]
     screen.title("scores")
     screen.say(", ".join(shown))
@@ -68,9 +61,10 @@ def _needs(found: Explanation, screen: Screen) -> None:
     screen.title("what an answer needs, and where it was lost")
     for place, need in enumerate(found.needs, 1):
         line = Text(f"{place}. {shortened(need['fact'] or need['spans'][0].quote, 200)}\n")
-        style = "green" if need["lost"] == "answered" else "red"
-        line.append(f"   → {need['lost']}", style=f"bold {style}")
-        line.append(f": {_TELLS.get(need['lost'], '')}")
+        style = "green" if need["lost"] in KEPT else "red"
+        if need["lost"]:
+            line.append(f"   → {need['lost']}", style=f"bold {style}")
+            line.append(f": {STAGES.get(need['lost'], '')}")
         rank, cover = need["best"]
         if rank:
             line.append(f"\n   best in the refined list: rank {rank}, which covers {cover:.0%} of it", style="dim")
@@ -81,32 +75,32 @@ def _needs(found: Explanation, screen: Screen) -> None:
 
 
 def _queries(stages: dict[str, Any], screen: Screen) -> None:
-    queries = stages["queries"]["queries"]
-    if len(queries) > 1:
+    queries = stages["queries"]
+    if len(queries.texts) > 1:
         screen.title("queries (the first as asked)")
-        for query in queries:
+        for query in queries.texts:
             screen.say(f"  {query}")
-    if stages["queries"]["failure"]:
-        screen.warn(f"rewriting failed: {stages['queries']['failure']}")
+    if queries.failure:
+        screen.warn(f"rewriting failed: {queries.failure}")
 
 
 def _candidates(found: Explanation, screen: Screen, top: int) -> None:
-    candidates = {row[0]: row for row in found.stages["candidates"]["list"]}
+    candidates = {candidate.chunk: candidate for candidate in found.stages["candidates"].found}
     steps = [step["step"] for step in found.configuration.reranking]
-    final = found.stages["refined"]["stages"][-1]
     searched = {chunk: rank for rank, chunk in enumerate(candidates, 1)}
-    if found.stages["refined"].get("failure"):
-        screen.warn(f"a reranking step failed on some candidates: {found.stages['refined']['failure']}")
+    for name, record in found.stages.items():
+        if name.startswith("step ") and record.failure:
+            screen.warn(f"{name} failed on some candidates: {record.failure}")
     screen.title(f"candidates: {len(candidates)} found" + (f", reranked by {', '.join(steps)}" if steps else ""))
-    in_context = {item["chunk"] for item in found.stages["context"]["items"]}
-    for rank, (place, score) in enumerate(final, 1):
+    in_context = _chunks_in_context(found.stages)
+    for rank, (place, score) in enumerate(found.ranked, 1):
         chunk = found.chunks[place]
         covers = [f"holds {cover:.0%} of need {n}" for n, cover in enumerate(chunk["covers"], 1) if cover > 0]
         if rank > top and not covers:
             continue
         row = candidates[place]
-        lists = (("keyword", row[2], row[3]), ("vector", row[4], row[5]))
-        methods = [f"{name} {at} ({number(has, 3)})" for name, at, has in lists if at]
+        lists = (("keyword", row.keyword_rank, row.keyword_score), ("vector", row.vector_rank, row.vector_score))
+        methods = [f"{name} {at} ({number(has, 3)})" for name, at, has in lists if at and has is not None]
         line = Text(f"{rank:>3}. ", style="bold")
         line.append(f"{score:.3f}  " + (", ".join(methods) or "found by a rewrite"), style="not bold")
         if steps and searched[place] != rank:
@@ -122,6 +116,12 @@ def _candidates(found: Explanation, screen: Screen, top: int) -> None:
         screen.text(line)
     also = ", and every lower one that holds evidence" if found.needs else ""
     screen.say(f"the first {top}{also}; behind a method its rank and score", style="dim")
+
+
+def _chunks_in_context(stages: dict[str, Any]) -> set[int]:
+    if "context" not in stages:
+        return set()
+    return {item.chunk for item in stages["served"].items[: len(stages["context"].items)]}
 
 
 def _words(question: str) -> set[str]:
@@ -151,9 +151,11 @@ def _marked(text: str, wanted: set[str]) -> Text:
 
 
 def _context(found: Explanation, screen: Screen, texts: bool) -> None:
-    items = found.stages["context"]["items"]
+    if "context" not in found.stages:
+        return
+    items = found.stages["context"].items
     settings = found.configuration.context
-    tokens = sum(item["tokens"] for item in items)
+    tokens = sum(item.tokens for item in items)
     serve = found.configuration.chunking.serve
     how = "" if serve == "chunk" else f", a chunk serves its {serve}"
     screen.title(
@@ -161,29 +163,33 @@ def _context(found: Explanation, screen: Screen, texts: bool) -> None:
     )
     wanted = _words(found.question.question)
     for item in items:
-        screen.say(f"  [{item['number']}] {shortened(item['source'] or item['doc'], 100)} ({item['tokens']} tokens)")
+        screen.say(f"  [{item.number}] {shortened(item.source or item.doc, 100)} ({item.tokens} tokens)")
         if texts:
-            for line in item["text"].strip().split("\n"):
+            for line in item.text.strip().split("\n"):
                 if line:
                     folded = textwrap.wrap(line, max(30, screen.out.width - 6))
                     screen.text(_marked(textwrap.indent("\n".join(folded), "      "), wanted))
 
 
 def _answer(stages: dict[str, Any], screen: Screen) -> None:
-    answer, judged = stages["answer"], stages["verdicts"]
-    screen.title("answer" + (" (declined)" if answer["declined"] else ""))
-    screen.say(answer["text"] or f"none: {answer['failure']}")
-    if judged["failure"]:
-        screen.warn(f"judging failed: {judged['failure']}")
-    if not judged["verdicts"]:
+    if "answer" not in stages:
+        return
+    answer, judged = stages["answer"], stages.get("verdicts")
+    screen.title("answer" + (" (declined)" if answer.declined else ""))
+    screen.say(answer.text or f"none: {answer.failure}")
+    if judged is None:
+        return
+    if judged.failure:
+        screen.warn(f"judging failed: {judged.failure}")
+    if not judged.verdicts:
         return
     screen.title("verdicts on its claims, against the context alone")
     marks = {"supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow")}
-    for verdict in judged["verdicts"]:
-        mark, style = marks[verdict["verdict"]]
-        line = Text(f"{mark} {verdict['verdict']}", style=f"bold {style}")
-        line.append(f"  {verdict['claim']}\n", style="default not bold")
-        line.append(f"    {verdict['reason']}", style="dim not bold")
-        for item, quote in verdict["quotes"]:
+    for verdict in judged.verdicts:
+        mark, style = marks[verdict.verdict]
+        line = Text(f"{mark} {verdict.verdict}", style=f"bold {style}")
+        line.append(f"  {verdict.claim}\n", style="default not bold")
+        line.append(f"    {verdict.reason}", style="dim not bold")
+        for item, quote in verdict.quotes:
             line.append(f"\n    [{item}] “{shortened(quote, 140)}”", style="dim not bold")
         screen.text(line)

@@ -1,43 +1,49 @@
-"""Opens what most verbs need, and says plainly what is missing."""
+"""Opens what most verbs need, and says plainly what is missing or has moved."""
 
 from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..core.errors import BadInput
-from ..core.questions import Question
-from ..workspace.configuration import Configuration
-from ..workspace.testsets import load_testset, located
-from ..workspace.workspace import Workspace
 from .screen import Screen, shortened
 
+if TYPE_CHECKING:
+    from ..core.testsets import Question
+    from ..engine.bench import Progress
+    from ..engine.opened import Opened
+    from ..workspace.configuration import Configuration
+    from ..workspace.workspace import Workspace
 
-def open_corpus(options: argparse.Namespace, left_out: bool = False) -> Workspace:
+
+def open_corpus(options: argparse.Namespace, left_out: bool = False, fresh: bool = False) -> Opened:
     """The workspace, which must hold documents; ones that were left out count only when that is said."""
-    workspace = Workspace.around(Path(options.workspace))
-    if not workspace.corpus.names(left_out):
-        raise BadInput(f"{workspace.folder}: no documents yet; 'aventrik gather PATH' reads them in")
-    return workspace
+    from ..engine.opened import Opened
+
+    opened = Opened(Path(options.workspace), fresh=fresh)
+    if not opened.corpus.names(left_out):
+        raise BadInput(f"{opened.workspace.folder}: no documents yet; 'aventrik gather PATH' reads them in")
+    return opened
 
 
-def open_testset(workspace: Workspace, name: str, screen: Screen) -> list[Question]:
-    """The questions of a test set that are not rejected, their evidence at its present place."""
-    path = workspace.testset_path(name)
-    questions = [question for question in load_testset(path) if question.status != "rejected"]
-    if not questions:
-        raise BadInput(f"{path}: every question in it is rejected")
-    names = set(workspace.corpus.names(left_out=True))
-    found, moved = located(questions, lambda doc: workspace.corpus.document(doc).text if doc in names else None)
+def with_progress(opened: Opened, progress: Progress) -> Opened:
+    """The same, with its progress shown."""
+    opened.progress = progress
+    return opened
+
+
+def open_testset(opened: Opened, name: str, screen: Screen) -> list[Question]:
+    """The questions of a test set that are not rejected, their evidence at its present place; says what moved."""
+    questions, moved = opened.questions(name)
+    file = opened.workspace.testset_path(name).name
     if moved.found_again:
-        screen.warn(
-            f"{path.name}: evidence of {len(set(moved.found_again))} questions was found again at another place"
-        )
+        screen.warn(f"{file}: evidence of {len(set(moved.found_again))} questions was found again at another place")
     for question, doc, reason in moved.lost[:5]:
-        screen.warn(shortened(f"{path.name}, question {question}, {doc}: {reason}", 200))
+        screen.warn(shortened(f"{file}, question {question}, {doc}: {reason}", 200))
     if len(moved.lost) > 5:
-        screen.warn(f"{path.name}: {len(moved.lost) - 5} more spans of evidence are lost like these")
-    return found
+        screen.warn(f"{file}: {len(moved.lost) - 5} more spans of evidence are lost like these")
+    return questions
 
 
 def first_configuration(workspace: Workspace, name: str | None, screen: Screen) -> Configuration:

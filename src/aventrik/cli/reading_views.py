@@ -14,8 +14,8 @@ from rich.text import Text
 from ..core.documents import Document, Part
 from ..core.errors import BadInput, Unreadable
 from ..core.reading import WAYS
+from ..engine.opened import Opened
 from ..workspace.toml import nearest
-from ..workspace.workspace import Workspace
 from .screen import Screen, shortened
 
 _STYLES = {
@@ -29,9 +29,9 @@ _STYLES = {
 }
 
 
-def show_report(workspace: Workspace, screen: Screen) -> list[dict[str, Any]]:
+def show_report(opened: Opened, screen: Screen) -> list[dict[str, Any]]:
     """A line a document: pages, characters, tables, odd characters, warnings."""
-    reports = list(workspace.corpus.reports())
+    reports = list(opened.corpus.reports())
     screen.table(
         ["document", "pages", "chars", "tables", "headings", "odd", "warnings"],
         [
@@ -51,12 +51,12 @@ def show_report(workspace: Workspace, screen: Screen) -> list[dict[str, Any]]:
     return reports
 
 
-def show_document(workspace: Workspace, name: str, page: int | None, screen: Screen) -> dict[str, Any]:
+def show_document(opened: Opened, name: str, page: int | None, screen: Screen) -> dict[str, Any]:
     """A document as it was read, its parts marked at the left; one page of it when that is asked for."""
-    names = workspace.corpus.names(left_out=True)
+    names = opened.corpus.names(left_out=True)
     if name not in names:
         raise BadInput(f"no document is named '{name}'{nearest(name, names, listing=False)}")
-    document = workspace.corpus.document(name)
+    document = opened.corpus.document(name)
     left, right = _range(document, page)
     screen.title(f"{name} · {document.title}")
     screen.say(", ".join(f"{key}: {shortened(str(value), 60)}" for key, value in document.meta.items()), style="dim")

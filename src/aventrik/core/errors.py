@@ -1,5 +1,11 @@
 """The errors a user can cause, each one line that says what, where and what to do."""
 
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
 
 class AventrikError(Exception):
     """Something the user can mend. `code` is the exit code of the program."""
@@ -26,3 +32,16 @@ class MissingExtra(BadInput):
 
     def __init__(self, what: str, extra: str) -> None:
         super().__init__(f"{what} needs the extra '{extra}': pip install 'aventrik[{extra}]'")
+
+
+@contextmanager
+def disk_errors(path: Path) -> Iterator[None]:
+    """Turns what a disk throws while `path` is written into one line that says what to do."""
+    try:
+        yield
+    except PermissionError as error:
+        raise BadInput(f"{error.filename or path}: no permission to write there") from None
+    except OSError as error:
+        raise Unavailable(
+            f"{error.filename or path}: can't be written ({error.strerror}); run it again when it can"
+        ) from None

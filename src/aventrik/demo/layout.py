@@ -6,9 +6,9 @@ import shutil
 from importlib.util import find_spec
 from pathlib import Path
 
-from ..core.errors import BadInput
-from ..workspace.store import told
-from ..workspace.workspace import SETTINGS, create
+from ..core.errors import BadInput, disk_errors
+from ..workspace.settings import SETTINGS
+from ..workspace.starter import create
 
 _HERE = Path(__file__).parent
 
@@ -26,7 +26,7 @@ def lay_out(folder: Path) -> bool:
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise BadInput(f"{folder}: exists and is not empty; name another folder")
     create(folder)
-    with told(folder):
+    with disk_errors(folder):
         (folder / "configs" / "starter.toml").unlink()
         shutil.copytree(_HERE / "documents", folder / "documents")
         for name in ("enquiries.jsonl", "helpdesk.jsonl"):

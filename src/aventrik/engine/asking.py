@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from ..core.questions import Question
+from ..core.testsets import Question
+from ..models.calls import COUNTED
 from ..workspace.configuration import Configuration
-from .explaining import Explanation, chunks_shown
-from .question_stages import QuestionStages, Results
-from .runner import Runner
+from .explaining import Explanation, shown
+from .graph import QUESTION, chain, needed
+from .opened import Opened
+from .questions import Passing
+from .recall import recall
 
 ASKED = "asked"
+_UNSCORED = ("retrieval scores", "answer scores", "losses")
 
 
 @dataclass(frozen=True)
@@ -29,42 +32,30 @@ class Asked:
     models: dict[str, float]
 
 
-def ask(runner: Runner, configuration: Configuration, text: str) -> Asked:
+def ask(opened: Opened, configuration: Configuration, text: str) -> Asked:
     """Takes a question through all stages. Chunks, indexes and model calls come from the store where they are there;
     their making, when they are not, is the stage "indexes"."""
-    resources = runner.resources
+    nodes = chain(opened.resolve(configuration))
+    nodes = {name: node for name, node in nodes.items() if node.stage.name not in _UNSCORED}
+    place = opened.place(configuration, nodes=nodes)
     question = Question(ASKED, text, by="person", kind="unanswerable")
-    stages = QuestionStages(resources, runner.models, configuration, runner.judging)
+    spent = opened.models.spent()
+    before = {name: getattr(spent, name) for name in COUNTED}
     seconds: dict[str, float] = {}
-    found: dict[str, Any] = {}
-    before = runner.models.spent()
-
-    def timed(stage: str, make: Callable[..., Results], *inputs: Results) -> Results:
-        began = time.perf_counter()
-        made = make([question], *inputs)
-        seconds[stage] = time.perf_counter() - began
-        [found[stage]] = made
-        return made
-
     began = time.perf_counter()
-    _, names = resources.allowed(configuration.search.where)
-    indexes = resources.indexes(configuration)
-    if indexes.nearest is not None:
-        resources.embed_queries(configuration, [[text]])  # what a model loads at its first use is not the stage's time
-    resources.served(configuration)
+    for node in needed(nodes, QUESTION):
+        place.wide(node)
+        if "embedder" in node.models:  # what a model loads at its first use is not the stage's time
+            place.bench.models.get(node.models["embedder"]).embed([text], place.wide(node)["fitted"] or {}, "query")
     seconds["indexes"] = time.perf_counter() - began
-    queries = timed("queries", stages.queries)
-    candidates = timed("candidates", stages.candidates, queries)
-    refined = timed("refined", stages.refined, candidates)
-    context = timed("context", stages.context, refined)
-    answers = timed("answer", stages.answers, context)
-    timed("verdicts", stages.verdicts, context, answers)
-    after = runner.models.spent()
-    spent = {
-        name: getattr(after, name) - getattr(before, name) for name in ("calls", "tokens_in", "tokens_out", "money")
-    }
-    chunks = chunks_shown(resources, stages.table, stages.units, found["candidates"], question)
-    explanation = Explanation(configuration, question, found, [], chunks)
-    documents = len(resources.documents)
-    recall = resources.recall(configuration)
-    return Asked(explanation, seconds, documents if names is None else len(names), documents, recall, spent)
+    passing = Passing(place, [question], opened.standing, fresh=opened.fresh)
+    for node in needed(nodes, QUESTION):
+        began = time.perf_counter()
+        passing.stage(node)
+        seconds[node.name] = time.perf_counter() - began
+    found: dict[str, Any] = {node.name: passing.records(node.name)[0] for node in needed(nodes, QUESTION)}
+    after = opened.models.spent()
+    used = {name: getattr(after, name) - before[name] for name in ("calls", "tokens_in", "tokens_out", "money")}
+    explanation = Explanation(configuration, question, found, [], shown(place, found, question))
+    passed = len(place.snapshot) if place.condition is None else len(place.condition)
+    return Asked(explanation, seconds, passed, len(place.snapshot), recall(place), used)

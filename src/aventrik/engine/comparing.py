@@ -1,62 +1,274 @@
-"""Gathers what `core.comparing` needs of stored runs."""
+"""Runs side by side, from what they keep: which questions they share, what sets them apart, scores, costs, verdicts."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
-from ..core.comparing import Side
+from ..core.comparing.account import losses
+from ..core.comparing.contributions import Contribution, contributions
+from ..core.comparing.differences import Difference
+from ..core.comparing.intervals import Interval
+from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means
 from ..core.errors import BadInput
+from ..core.measures import MEASURES, Scores
+from ..core.measures.loss import Losses
+from ..storage.protocols import Run, Store
 from ..workspace.configuration import Configuration
-from ..workspace.runs import Run, Runs
-from ..workspace.store import Store
+from ..workspace.settings import Settings
+from ..workspace.toml import nearest
+from .opened import find_run
+from .records import decode
+
+_COLUMNS = ("hit@{k}", "reciprocal-rank", "ndcg@{k}", "density@{k}", "groundedness", "hallucinated", "correctness")
+COSTS = ("seconds", "calls", "model-tokens", "money")
+# What a run was measured by and on; runs that differ in one of these differ not by their settings alone.
+_BASIS = {
+    "judge": "the judge",
+    "corpus": "the documents",
+    "cover": "cover",
+    "cut_offs": "the cut-offs",
+    "format": "the version of the program",
+}
 
 
-def side_of(store: Store, run: Run) -> Side:
-    """A finished run as a side of a comparison; raises `BadInput` for one that is not finished."""
+@dataclass(frozen=True)
+class Compared:
+    """All that a comparison shows. `apart` says in which respects beside their settings the runs differ; `shared` is
+    the number of questions that all have, `left_out` of each run those that it has beside; `declined` of each run how
+    many of how many questions it declined; `failures` how many have no sound answer or judgement."""
+
+    runs: list[Run]
+    sides: list[Side]
+    baseline: int
+    measure: str
+    measures: list[str]
+    means: list[dict[str, Interval]]
+    contrasts: list[Contrast]
+    contributions: list[Contribution]
+    failures: list[int]
+    declined: list[tuple[int, int]]
+    shared: int
+    left_out: list[int]
+    apart: list[str]
+    by_document: bool
+    ids: dict[str, str]
+    costs: list[dict[str, float]]
+    pairs: list[Contrast] = field(default_factory=list)
+
+    def as_json(self) -> dict[str, Any]:
+        """The documented shape of `compare --json`."""
+        return {
+            "baseline": self.runs[self.baseline].id,
+            "measure": self.measure,
+            "questions": self.shared,
+            "clusters": "document" if self.by_document else "question",
+            "apart": self.apart,
+            "runs": [
+                {
+                    "run": run.id,
+                    "name": run.name,
+                    "testset": run.testset,
+                    "questions": run.questions,
+                    "left_out": left,
+                    "failed": failed,
+                    "declined": declined[0],
+                    "measures": {name: asdict(found) for name, found in row.items()},
+                    "costs": cost,
+                    "lost": losses(side),
+                }
+                for run, side, row, failed, declined, left, cost in zip(
+                    self.runs, self.sides, self.means, self.failures, self.declined, self.left_out, self.costs
+                )
+            ],
+            "differences": [asdict(each) | {"real": each.real} for each in self.contrasts],
+            "contributions": [asdict(each) | {"real": each.real} for each in self.contributions],
+            "pairs": [asdict(each) | {"real": each.real} for each in self.pairs],
+        }
+
+
+def compare(
+    store: Store,
+    settings: Settings,
+    runs: Sequence[Run],
+    baseline: str | None = None,
+    measure: str | None = None,
+    measures: Sequence[str] | None = None,
+    pairs: bool = False,
+) -> Compared:
+    """Sets runs side by side on the questions that all of them have.
+
+    Raises `BadInput` for runs with no question in common, one that is not finished, and a measure that none has.
+    """
+    chosen = list(runs)
+    first = 0
+    if baseline:
+        wanted = find_run(store.runs.all(), baseline)
+        if all(run.id != wanted.id for run in chosen):
+            chosen.insert(0, wanted)
+        first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
+    whole = [side_of(store, run) for run in chosen]
+    ids = {key: name for found in whole for key, name in found.ids.items()}
+    shared = [key for key in whole[0].side.scores if all(key in found.side.scores for found in whole)]
+    if not shared:
+        raise BadInput(_nothing_shared(chosen))
+    sides = [_narrowed(found.side, shared) for found in whole]
+    known = list(dict.fromkeys(name for side in sides for scores in side.scores.values() for name in scores))
+    measure, columns = _measures(chosen, known, measure, measures)
+    by_document = clustered(sides, settings.statistics.cluster)
+    alike = [
+        side for side, run in zip(sides, chosen) if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS)
+    ]
+    seed = settings.seed
+    return Compared(
+        chosen, sides, first, measure, columns,
+        means(sides, list(dict.fromkeys([*columns, measure])), seed, by_document),
+        contrasts(sides, first, measure, seed, by_document),
+        contributions(alike, measure, seed, by_document),
+        [sum(key in found.failed for key in shared) for found in whole],
+        [_declined(side) for side in sides],
+        len(shared), [len(found.side.scores) - len(shared) for found in whole],
+        [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
+        by_document, ids, [_cost(side) for side in sides],
+        all_pairs(sides, measure, seed, by_document) if pairs else [],
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Found:
+    """A run as a side, the id that it gives each question key, and the keys of questions that failed in it."""
+
+    side: Side
+    ids: dict[str, str]
+    failed: set[str]
+
+
+def side_of(store: Store, run: Run) -> Found:
+    """A finished run as a side of a comparison; raises `BadInput` for one that is not finished, or whose results are
+    gone."""
+    if not run.finished:
+        raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik run' goes on with it")
+    questions = store.runs.questions(run.id)
+    every = list(dict.fromkeys(found for question in questions for found in question.results.values()))
+    scored = [
+        found
+        for question in questions
+        for stage in ("retrieval scores", "answer scores", "losses")
+        if (found := question.results.get(stage))
+    ]
+    values = store.results.values(scored)
+    costs = store.results.costs(every)
+    failing = {name for name, (_, failed) in store.results.digests(every).items() if failed}
     scores: dict[str, dict[str, float]] = {}
-    lost: dict[str, list[str]] = {}
-    for name, keys in Runs(store).keys(run.id).items():
-        try:
-            found = store.result(keys["scores"])
-        except KeyError:
-            raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik run' goes on with it") from None
-        scores[name] = found["scores"]
-        lost[name] = found["lost"]
-    order = [name for name in run.questions if name in scores]
-    return Side(run.name, settings_of(run.configuration), {q: scores[q] for q in order}, {q: lost[q] for q in order})
+    lost: dict[str, tuple[str, ...]] = {}
+    clusters: dict[str, str] = {}
+    failed: set[str] = set()
+    for question in questions:
+        results = question.results
+        if any(results.get(stage) not in values for stage in ("retrieval scores", "losses") if stage in results):
+            raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
+        row: dict[str, float] = {}
+        for stage in ("retrieval scores", "answer scores"):
+            if stage in results:
+                row.update(decode(Scores, values[results[stage]]).values)
+        spent = [costs[found] for found in results.values() if found in costs]
+        if run.made.get("format"):
+            row["seconds"] = sum(cost[0] for cost in spent)
+            row["calls"] = sum(cost[1] for cost in spent)
+            row["model-tokens"] = sum(cost[2] + cost[3] for cost in spent)
+            row["money"] = sum(cost[4] for cost in spent)
+        scores[question.key] = row
+        lost[question.key] = decode(Losses, values[results["losses"]]).lost if "losses" in results else ()
+        needs = question.body.get("needs") or []
+        clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
+        if any(
+            found in failing for stage, found in results.items() if stage in ("answer", "verdicts", "retrieval scores")
+        ):
+            failed.add(question.key)
+    configuration = Configuration.kept(run.made["configuration"])
+    side = Side(run.name, configuration.settings(), scores, lost, clusters)
+    return Found(side, {question.key: question.id for question in questions}, failed)
 
 
-def failures_of(store: Store, run: Run) -> dict[str, str]:
-    """Questions of a run whose answer or judgement failed, with the reason."""
-    found: dict[str, str] = {}
-    for name, keys in Runs(store).keys(run.id).items():
-        failure = store.result(keys["scores"])["failure"]
-        if failure:
-            found[name] = failure
-    return found
+def _narrowed(side: Side, keys: Sequence[str]) -> Side:
+    return replace(
+        side, scores={key: side.scores[key] for key in keys}, lost={key: side.lost[key] for key in keys}
+    )  # fmt: skip
 
 
-def settings_of(configuration: Configuration) -> dict[str, Any]:
-    """Every setting by its dotted name, but for name and note."""
-    flat: dict[str, Any] = {}
-    for table, value in configuration.model_dump(exclude={"name", "note"}).items():
-        if isinstance(value, dict):
-            flat.update({f"{table}.{key}": inner for key, inner in value.items()})
-        else:
-            flat[table] = value
-    return flat
+def _basis(run: Run, name: str) -> Any:
+    return run.made.get(name)
 
 
-def chosen_runs(runs: Runs, references: list[str]) -> list[Run]:
+def _nothing_shared(runs: Sequence[Run]) -> str:
+    sets = sorted({run.testset for run in runs})
+    if len(sets) > 1:
+        return f"these runs have no question in common: they were made on different test sets ({', '.join(sets)})"
+    return (
+        f"these runs have no question in common: the questions of '{sets[0]}' were changed between them (wording, "
+        "answers or evidence); run them again on the set as it is now"
+    )
+
+
+def _measures(
+    runs: Sequence[Run], known: list[str], measure: str | None, measures: Sequence[str] | None
+) -> tuple[str, list[str]]:
+    """The measure to compare by and the columns to show, checked against what the runs have."""
+    cut_offs = sorted(int(name.partition("@")[2]) for name in known if name.startswith("hit@"))
+    k = 5 if 5 in cut_offs or not cut_offs else cut_offs[-1]
+    columns = list(measures) if measures else [name.format(k=k) for name in _COLUMNS]
+    if not measures:
+        columns = [name for name in columns if name in known]
+        columns.extend(name for name in ("declined-rightly",) if name in known)
+    measure = measure or f"hit@{k}"
+    for name in [measure, *(measures or [])]:
+        if name not in known:
+            why = f" with answers{nearest(name, known, listing=False)}" if name in MEASURES else nearest(name, known)
+            raise BadInput(f"no run has a measure '{name}'{why}")
+    return measure, columns
+
+
+def _declined(side: Side) -> tuple[int, int]:
+    rows = [scores for scores in side.scores.values() if "declined-rightly" in scores or "declined-wrongly" in scores]
+    return sum(bool(row.get("declined-rightly", row.get("declined-wrongly"))) for row in rows), len(rows)
+
+
+def _cost(side: Side) -> dict[str, float]:
+    """Seconds a question (median and 95th percentile), and calls, tokens and money a question on average."""
+    import numpy as np
+
+    rows = [scores for scores in side.scores.values() if "seconds" in scores]
+    if not rows:
+        return {}
+    seconds = [row["seconds"] for row in rows]
+    found = {"seconds_median": float(np.median(seconds)), "seconds_95": float(np.quantile(seconds, 0.95))}
+    return found | {name: sum(row[name] for row in rows) / len(rows) for name in COSTS[1:]}
+
+
+def chosen_runs(store: Store, references: Sequence[str]) -> list[Run]:
     """The named runs, or with none named the latest finished one of each name on the latest run's test set."""
+    runs = store.runs.all()
     if references:
-        return [runs.find(reference) for reference in references]
-    finished = [run for run in runs.all() if run.finished]
+        return [find_run(runs, reference) for reference in references]
+    finished = [run for run in runs if run.finished]
     if not finished:
         raise BadInput("there is no finished run yet; 'aventrik run' makes one")
     newest = max(finished, key=lambda run: (run.finished, run.id))
     latest: dict[str, Run] = {}
     for run in finished:
-        if run.testset == newest.testset and run.corpus == newest.corpus:
+        alike = run.made.get("format") == newest.made.get("format")
+        if run.testset == newest.testset and run.corpus == newest.corpus and alike:
             latest[run.name] = run
     return sorted(latest.values(), key=lambda run: run.id)
+
+
+def verdict(difference: Difference, p: float, less: bool) -> str:
+    """What a difference comes to, in a few words."""
+    if difference.same:
+        return "the same"
+    if p >= 0.05:
+        told = "it can show none" if difference.smallest is None else f"this set could show {difference.smallest:.2f}"
+        return f"not shown ({told})"
+    better = (difference.mean > 0) != less
+    return "better, real" if better else "worse, real"

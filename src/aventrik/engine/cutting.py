@@ -9,25 +9,30 @@ import numpy as np
 import numpy.typing as npt
 
 from ..core.chunking import ChunkTable
-from ..core.chunking.lookup import chunks_of, held_whole
-from ..core.questions import Question
-from ..core.spans import merge
+from ..core.chunking.lookup import chunks_of
+from ..core.documents.spans import merge
+from ..core.measures.evidence import evidence_of, held_whole
+from ..core.testsets import Question
 from ..core.text import sentences
-from ..workspace.configuration import Chunking, Configuration
-from .resources import Resources
+from ..workspace.configuration import Chunking
+from .bench import Place
+from .chunks import Chunks
 
 _BINS = 20
 _SAMPLES = 5
 
 
-def figures(resources: Resources, configuration: Configuration, questions: Sequence[Question]) -> dict[str, Any]:
+def figures(place: Place, questions: Sequence[Question]) -> dict[str, Any]:
     """What `aventrik cut` shows of one configuration; lengths are in characters, shares from 0 to 1."""
-    table = resources.chunks(configuration)
-    units = resources.served(configuration).units
+    chunks = Chunks(place)
+    configuration = place.resolved.configuration
+    table = chunks.table
+    units = table if chunks.units is None else chunks.units.units
     lengths = lengths_of(table)
-    needs = [[quoted.span for quoted in need.spans] for question in questions for need in question.needs]
-    cover = resources.workspace.settings.cover
-    counted = _counted(resources, table)
+    needs = [need for question in questions for need in evidence_of(question)]
+    cover = place.resolved.cover
+    counted = _counted(place, table)
+    written = place.open("written") if "written" in place.nodes else None
     step = max(1, len(table) // _SAMPLES)
     return {
         "name": configuration.name,
@@ -36,19 +41,19 @@ def figures(resources: Resources, configuration: Configuration, questions: Seque
         **_spread(lengths),
         "served": len(units),
         "served_median": int(np.median(lengths_of(units))) if len(units) else 0,
-        "index_texts": len(resources.texts(configuration)),
-        "index_texts_failed": resources.texts(configuration).failed,
+        "index_texts": len(table) if written is None else len(written.owner),
+        "index_texts_failed": 0 if written is None else written.failed,
         **counted,
         "needs": len(needs),
         "needs_cut_apart": sum(not held_whole(table, need, cover) for need in needs),
         "needs_served_apart": sum(not held_whole(units, need, cover) for need in needs),
         "ends": {
-            name: _sample(resources, table, int(place))
+            name: _sample(chunks, int(place))
             for name, place in (("shortest", lengths.argmin()), ("longest", lengths.argmax()))
         }
         if len(lengths)
         else {},
-        "samples": [_sample(resources, table, number) for number in range(step // 2, len(table), step)][:_SAMPLES],
+        "samples": [_sample(chunks, number) for number in range(step // 2, len(table), step)][:_SAMPLES],
     }
 
 
@@ -78,13 +83,13 @@ def _spread(lengths: npt.NDArray[np.int64]) -> dict[str, Any]:
     }
 
 
-def _counted(resources: Resources, table: ChunkTable) -> dict[str, Any]:
+def _counted(where: Place, table: ChunkTable) -> dict[str, Any]:
     """`mid_sentence`: share of chunks that end inside a sentence; `repeated`: characters that stand in more than one
     chunk, counted each time but the first, ÷ characters of all chunks; `tables` and those whose rows are not all in
     one chunk."""
     inside = tables = apart = union = 0
     for place, name in enumerate(table.docs):
-        document = resources.workspace.corpus.document(name)
+        document = where.document(name)
         numbers = chunks_of(table, name)
         ends = {end for _, end in sentences(document.text)} | {row.end for row in document.of_kind("row")}
         inside += sum(table.ranges(number)[-1][1] not in ends for number in numbers)
@@ -99,7 +104,7 @@ def _counted(resources: Resources, table: ChunkTable) -> dict[str, Any]:
                     chunk[-1][0] <= rows[0].start and rows[-1].end <= chunk[-1][1]
                     for chunk in map(table.ranges, numbers)
                 )
-        resources.progress("counting", place, len(table.docs))
+        where.bench.progress("counting", place, len(table.docs))
     total = int((table.ends - table.starts).sum())
     return {
         "mid_sentence": inside / len(table) if len(table) else 0.0,
@@ -109,18 +114,19 @@ def _counted(resources: Resources, table: ChunkTable) -> dict[str, Any]:
     }
 
 
-def _sample(resources: Resources, table: ChunkTable, number: int) -> dict[str, Any]:
+def _sample(chunks: Chunks, number: int) -> dict[str, Any]:
+    table = chunks.table
     after = number + 1
     follows = after < len(table) and table.doc[after] == table.doc[number]
-    text = resources.text(table, number)
+    text = chunks.text(number)
     again = 0
     if follows:
         again = max(0, table.ranges(number)[-1][1] - table.ranges(after)[-1][0])
     return {
         "chunk": number,
         "doc": table.name(number),
-        "headings": resources.source(table, number),
+        "headings": chunks.source(number),
         "text": text,
-        "next": resources.text(table, after) if follows else "(end of the document)",
+        "next": chunks.text(after) if follows else "(end of the document)",
         "overlap": again,
     }

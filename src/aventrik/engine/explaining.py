@@ -1,28 +1,35 @@
-"""One question of a run, taken apart: what each stage held, and where each need was lost."""
+"""One question of a run, taken apart: what each stage held, and where each need was lost. All of it is read from what
+the run keeps, whatever settings, models and documents are now."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
-from ..core.chunking import ChunkTable
+from ..core.chunking.lookup import chunks_of
 from ..core.errors import BadInput
-from ..core.measures.retrieval import best_cover
-from ..core.questions import Question
-from ..core.serving import ServedTable
-from ..core.spans import Span
+from ..core.measures.evidence import best_cover, evidence_of
+from ..core.testsets import Question
+from ..storage.protocols import Run, Store
 from ..workspace.configuration import Configuration
-from ..workspace.runs import Run, Runs
-from .resources import Resources
+from ..workspace.testsets import question_from
+from .bench import Bench, Place
+from .chunks import Chunks
+from .graph import STAGES, Chain, chain
+from .keys import Keys
+from .records import decode
+from .resolved import Resolved, Wanted
+from .stages.retrieval import scored
 
 
 @dataclass(frozen=True)
 class Explanation:
-    """All stored stages of one question, the chunks they speak of, and each need's fate.
+    """All stages of one question, the chunks they speak of, and each need's fate.
 
-    `needs`: for each need its fact, where it stands, the stage at which it was lost, and `best`: (rank, cover)
-    of the refined item that covers it most, rank 0 when none does. `chunks`: number → document, source, text,
-    and the share of each need that it covers. `run` is None for a question that was asked just now.
+    `stages` has the record of each stage by its name. `needs`: for each need its fact, where it is, the stage at which
+    it was lost, and `best`: (rank, cover) of the refined item that covers it most, rank 0 when none does. `chunks`:
+    number → document, source, text, and the share of each need that it covers. `run` is None for a question that was
+    asked just now.
     """
 
     configuration: Configuration
@@ -31,25 +38,77 @@ class Explanation:
     needs: list[dict[str, Any]]
     chunks: dict[int, dict[str, Any]]
     run: Run | None = None
+    prompts: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def ranked(self) -> list[tuple[int, float]]:
+        """The refined list: (chunk, score), best first."""
+        return scored(self.stages[last_list(self.stages)])
 
 
-def explain(resources: Resources, run: Run, question: Question) -> Explanation:
-    """What happened to a question; raises `BadInput` when the run does not have it or its corpus is gone."""
-    runs = Runs(resources.workspace.store)
-    keys = runs.keys(run.id).get(question.id)
-    if keys is None:
-        raise BadInput(f"run {run.id} has no question '{question.id}'")
-    store = resources.workspace.store
-    stages = {name: store.result(key) for name, key in keys.items() if name not in ("question", "kind")}
-    corpus = resources.keys(run.configuration)
+def last_list(stages: dict[str, Any]) -> str:
+    """The name of the stage that gives the refined list."""
+    steps = [name for name in stages if name.startswith("step ")]
+    return steps[-1] if steps else "candidates"
+
+
+def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
+    """What happened to a question; raises `BadInput` when the run does not have it, or is of an earlier version."""
+    if not run.made.get("format"):
+        raise BadInput(
+            f"run {run.id} was made by an earlier version, of which scores alone are kept; run '{run.name}' again"
+        )
+    kept = next((each for each in store.runs.questions(run.id) if each.id == name), None)
+    if kept is None:
+        raise BadInput(f"run {run.id} has no question '{name}'")
+    question = question_from(kept.body)
+    values = store.results.values(list(kept.results.values()))
+    stages: dict[str, Any] = {}
+    for stage, found in kept.results.items():
+        record = STAGES["step" if stage.startswith("step ") else stage].record
+        if found not in values or record is None:
+            raise BadInput(f"run {run.id}: the store no longer has its stage '{stage}'; run '{run.name}' again")
+        stages[stage] = decode(record, values[found])
+    place = _place_of(store, bench, run)
+    chunks = shown(place, stages, question)
+    return Explanation(
+        place.resolved.configuration, question, stages, _needs(question, stages, chunks), chunks, run,
+        run.made.get("prompts", {}),
+    )  # fmt: skip
+
+
+class _AsMade(Bench):
+    """A bench on which models have the identities that a run noted, so that its keys are found again without them."""
+
+    def __init__(self, bench: Bench, run: Run) -> None:
+        super().__init__(bench.workspace, bench.store, bench.models, bench.progress)
+        self._run = run
+
+    def keys(self, resolved: Resolved, nodes: Chain, snapshot: Any, condition: str = "") -> Keys:
+        """The keys of the run's chain."""
+        noted: dict[Wanted, str] = {
+            wanted: self._run.made["models"][f"{node.name}: {slot}"]["identity"]
+            for node in nodes.values()
+            for slot, wanted in node.models.items()
+        }
+        return Keys(nodes, snapshot, noted.__getitem__, self._take, condition)
+
+
+def _place_of(store: Store, bench: Bench, run: Run) -> Place:
+    made = run.made
+    resolved = Resolved(
+        Configuration.kept(made["configuration"]), made["judge"], tuple(made["cut_offs"]), made["cover"]
+    )
     try:
-        table = ChunkTable.from_arrays(store.arrays(corpus.chunks))
-        units = ServedTable.from_arrays(store.arrays(corpus.served)) if corpus.served else None
+        snapshot = store.documents.snapshot(run.corpus)
     except KeyError:
-        raise BadInput(f"the documents have changed since run {run.id}; run '{run.name}' again to explain it") from None
-    lost = stages["scores"]["lost"]
-    chunks = chunks_shown(resources, table, units, stages["candidates"], question)
-    ranked = [pair[0] for pair in stages["refined"]["stages"][-1]]
+        raise BadInput(f"run {run.id}: the store no longer has its documents; run '{run.name}' again") from None
+    return Place(_AsMade(bench, run), resolved, chain(resolved, made.get("until", "")), snapshot)
+
+
+def _needs(question: Question, stages: dict[str, Any], chunks: dict[int, dict[str, Any]]) -> list[dict[str, Any]]:
+    lost = stages["losses"].lost if "losses" in stages else ()
+    ranked = [number for number, _ in scored(stages[last_list(stages)])]
     needs = []
     for place, need in enumerate(question.needs):
         covers = [(chunks[number]["covers"][place], -rank) for rank, number in enumerate(ranked, 1)]
@@ -62,29 +121,24 @@ def explain(resources: Resources, run: Run, question: Question) -> Explanation:
                 "best": (-best[1] if best[0] > 0 else 0, best[0]),
             }
         )
-    return Explanation(run.configuration, question, stages, needs, chunks, run)
+    return needs
 
 
-def chunks_shown(
-    resources: Resources, table: ChunkTable, units: ServedTable | None, candidates: dict[str, Any], question: Question
-) -> dict[int, dict[str, Any]]:
+def shown(place: Place, stages: dict[str, Any], question: Question) -> dict[int, dict[str, Any]]:
     """The chunks that the candidates of a question name, by number."""
-    spans = [[quoted.span for quoted in need.spans] for need in question.needs]
-    shown = sorted({row[0] for row in candidates["list"]})
-    return {number: _chunk(resources, table, units, number, spans) for number in shown}
-
-
-def _chunk(
-    resources: Resources, table: ChunkTable, units: ServedTable | None, number: int, needs: list[list[Span]]
-) -> dict[str, Any]:
-    """A chunk, with how much of each need is in what is served for it."""
-    name = table.name(number)
-    ranges = table.ranges(number) if units is None else units.units.ranges(int(units.unit[number]))
-    return {
-        "doc": name,
-        "ranges": table.ranges(number),
-        "served": ranges,
-        "source": resources.source(table, number),
-        "text": resources.text(table, number),
-        "covers": [best_cover(need, {name: list(ranges)}) for need in needs],
-    }
+    chunks = Chunks(place)
+    needs = evidence_of(question)
+    found = {}
+    for number in sorted(stages["candidates"].chunks):
+        name = chunks.table.name(number)
+        served = chunks.served(number)
+        found[number] = {
+            "doc": name,
+            "ranges": chunks.table.ranges(number),
+            "served": served,
+            "source": chunks.source(number),
+            "text": chunks.text(number),
+            "place": number - chunks_of(chunks.table, name).start + 1,
+            "covers": [best_cover(need, {name: list(served)}) for need in needs],
+        }
+    return found

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..core.filters import check, parse, passes
-from ..workspace.labels import Labels
-from ..workspace.workspace import Workspace
+from ..core.searching.filters import check, parse, passes
+from .corpus import Corpus
 
 
-def passed(workspace: Workspace, where: str, left_out: bool = False) -> frozenset[str]:
+def passed(corpus: Corpus, where: str, left_out: bool = False) -> frozenset[str]:
     """Names of the documents that a condition lets pass; those that were left out only when asked for.
 
     Fields are `document` (its name), `title`, the labels of labels.csv, and the metadata, which wins over these.
@@ -17,10 +16,10 @@ def passed(workspace: Workspace, where: str, left_out: bool = False) -> frozense
     the field never has.
     """
     condition = parse(where)
-    labels = Labels(workspace.folder / "labels.csv").rows
-    names = set(workspace.corpus.names(left_out))
+    labels = corpus.workspace.labels.rows
+    names = set(corpus.names(left_out))
     rows: dict[str, dict[str, Any]] = {}
-    for name, title, meta in workspace.corpus.meta():
+    for name, title, meta in corpus.meta():
         if name in names:
             given = {column: value for column, value in labels.get(name, {}).items() if value}
             rows[name] = {"document": name, "title": title, **given, **meta}

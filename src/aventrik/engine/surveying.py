@@ -13,18 +13,19 @@ import numpy.typing as npt
 
 from ..core.chunking import ChunkTable
 from ..core.chunking.lookup import chunks_of
+from ..core.documents.spans import common
 from ..core.errors import BadInput
-from ..core.neighbours import Overlap, overlap
-from ..core.questions import Question
-from ..core.spans import common
-from ..core.topics import Topics, find_topics, numbers_to_try, own_words, reduce, shares, stated_share
+from ..core.surveying.neighbours import Overlap, overlap
+from ..core.surveying.topics import Topics, find_topics, numbers_to_try, own_words, shares, stated_share
+from ..core.testsets import Question
 from ..workspace.configuration import Configuration
-from .resources import Resources
+from .bench import Place
+from .chunks import Chunks
+from .opened import Opened
 
 _LITTLE = 0.25  # of a topic's text in full sentences
 _AGAIN = 0.5  # of a topic's chunks that stand in another document too
 _MEASURED = 200  # chunks of a topic that these are measured on
-_STEPS = 500  # of t-SNE
 _MOST_WORDS = 60_000  # chunks that own words are found from
 
 
@@ -52,11 +53,21 @@ class Topic:
 class Survey:
     """The topics of a configuration's chunks."""
 
-    configuration: Configuration
-    table: ChunkTable
+    place: Place
+    chunks: Chunks
     topics: list[Topic]
     found: Topics
     uncovered: list[str] = field(default_factory=list)
+
+    @property
+    def configuration(self) -> Configuration:
+        """Whose chunks these are."""
+        return self.place.resolved.configuration
+
+    @property
+    def table(self) -> ChunkTable:
+        """The chunks."""
+        return self.chunks.table
 
 
 def with_vectors(configuration: Configuration) -> Configuration:
@@ -64,11 +75,13 @@ def with_vectors(configuration: Configuration) -> Configuration:
     changes: dict[str, Any] = {"index": configuration.index.model_copy(update={"text": "chunk"})}
     if configuration.embedding.model == "none":
         changes["embedding"] = configuration.embedding.model_copy(update={"model": "lsa"})
+    if configuration.search.method == "keyword":
+        changes["search"] = configuration.search.model_copy(update={"method": "both"})
     return configuration.model_copy(update=changes)
 
 
 def survey(
-    resources: Resources,
+    opened: Opened,
     configuration: Configuration,
     count: int = 0,
     numbers: Sequence[int] = (),
@@ -79,35 +92,34 @@ def survey(
     seed: int = 0,
 ) -> Survey:
     """The topics; `count` of them, or as many of `numbers` as fit best. Raises `BadInput` for an empty corpus."""
-    configuration = with_vectors(configuration)
-    table = resources.chunks(configuration)
+    place = opened.place(with_vectors(configuration))
+    chunks = Chunks(place)
+    table = chunks.table
     if not len(table):
         raise BadInput("the documents hold no text: there is nothing to survey")
-    vectors = resources.vectors(configuration)
-    resources.progress("topics", 0, 1)
+    vectors = place.open("vectors")
+    opened.progress("topics", 0, 1)
     tried = [count] if count else list(numbers) or numbers_to_try(len(table))
     found = find_topics(vectors, tried, reduced, seed)
     step = max(1, -(-len(table) // _MOST_WORDS))
     places = np.arange(0, len(table), step)
-    words = own_words([resources.text(table, int(place)) for place in places], found.topic[places])
+    words = own_words([chunks.text(int(number)) for number in places], found.topic[places])
     words += [[]] * (found.count - len(words))
     needed = None if questions is None else _needed(table, questions)
     drawn = shares([len(found.members(topic)) for topic in range(found.count)], sample, floor)
-    again = _texts_again(resources, table)
+    again = _texts_again(chunks)
     topics = [
-        _topic(resources, table, found, number, words[number], drawn[number], needed, again)
-        for number in range(found.count)
+        _topic(chunks, found, number, words[number], drawn[number], needed, again) for number in range(found.count)
     ]
     uncovered = []
     if needed is not None:
         touched = {int(table.doc[chunk]) for chunk in needed}
-        uncovered = [name for place, name in enumerate(table.docs) if place not in touched and chunks_of(table, name)]
-    return Survey(configuration, table, topics, found, uncovered)
+        uncovered = [name for n, name in enumerate(table.docs) if n not in touched and chunks_of(table, name)]
+    return Survey(place, chunks, topics, found, uncovered)
 
 
 def _topic(
-    resources: Resources,
-    table: ChunkTable,
+    chunks: Chunks,
     found: Topics,
     number: int,
     words: list[str],
@@ -115,9 +127,10 @@ def _topic(
     needed: Counter[int] | None,
     again: npt.NDArray[np.bool_],
 ) -> Topic:
+    table = chunks.table
     members = found.members(number)
     measured = members[:: max(1, -(-len(members) // _MEASURED))]
-    stated = float(np.median([stated_share(resources.text(table, int(chunk))) for chunk in measured]))
+    stated = float(np.median([stated_share(chunks.text(int(chunk))) for chunk in measured]))
     repeated = float(again[members].mean())
     useless = []
     if stated < _LITTLE:
@@ -141,13 +154,14 @@ def _topic(
     )
 
 
-def _texts_again(resources: Resources, table: ChunkTable) -> npt.NDArray[np.bool_]:
+def _texts_again(chunks: Chunks) -> npt.NDArray[np.bool_]:
     """Whether each chunk's text stands in another document too, but for white space and capitals."""
+    table = chunks.table
     seen: dict[int, int] = {}
     again = np.zeros(len(table), dtype=bool)
     first: dict[int, int] = {}
     for number in range(len(table)):
-        mark = hash(" ".join(resources.text(table, number).lower().split()))
+        mark = hash(" ".join(chunks.text(number).lower().split()))
         doc = int(table.doc[number])
         if seen.setdefault(mark, doc) != doc:
             again[[first[mark], number]] = True
@@ -181,32 +195,6 @@ def served_well(table: ChunkTable, questions: Sequence[Question], scores: dict[s
     return {chunk: float(np.mean(values)) for chunk, values in sums.items()}
 
 
-def positions(
-    vectors: npt.NDArray[np.float32], chosen: npt.NDArray[np.int64], layout: str, seed: int = 0
-) -> npt.NDArray[np.float32]:
-    """A place in the plane for each chosen vector, shape (m, 2), each axis from −1 to 1.
-
-    "pca": the first two principal components of all vectors; "tsne": van der Maaten and Hinton (2008), of the chosen.
-    """
-    rows = np.ascontiguousarray(vectors[chosen])
-    if layout == "tsne" and len(rows) >= 5:
-        from sklearn.manifold import TSNE
-        from threadpoolctl import threadpool_limits
-
-        perplexity = min(30.0, (len(rows) - 1) / 3)
-        close = reduce(rows, 50, seed)
-        with threadpool_limits(1):  # quicker than several on so few points, and the same on any machine
-            model = TSNE(perplexity=perplexity, init="pca", random_state=seed, n_jobs=1, max_iter=_STEPS)
-            found = model.fit_transform(close)
-    else:
-        found = reduce(rows, 2, seed)
-        if found.shape[1] < 2:
-            found = np.hstack([found, np.zeros((len(found), 2 - found.shape[1]), np.float32)])
-    found = np.asarray(found, dtype=np.float32)
-    found = found - (found.max(axis=0) + found.min(axis=0)) / 2
-    return np.round(found / np.where(np.abs(found).max(axis=0) > 0, np.abs(found).max(axis=0), 1), 4)
-
-
 def chosen_points(found: Topics, most: int) -> npt.NDArray[np.int64]:
     """The chunks that a map shows: all, or a sample by topic in proportion."""
     sizes = [len(found.members(topic)) for topic in range(found.count)]
@@ -217,13 +205,12 @@ def chosen_points(found: Topics, most: int) -> npt.NDArray[np.int64]:
     return np.sort(np.concatenate(picked))
 
 
-def models_apart(
-    resources: Resources, configuration: Configuration, other: str, k: int = 10
-) -> tuple[ChunkTable, Overlap]:
+def models_apart(opened: Opened, configuration: Configuration, other: str, k: int = 10) -> tuple[Chunks, Overlap]:
     """The configuration's embedding model beside another one on the same chunks."""
     one = with_vectors(configuration)
     two = one.model_copy(update={"embedding": one.embedding.model_copy(update={"model": other})})
-    table = resources.chunks(one)
-    if len(table) < 2:
-        raise BadInput(f"{len(table)} chunks have no neighbours to compare")
-    return table, overlap(resources.vectors(one), resources.vectors(two), k)
+    places = [opened.place(each) for each in (one, two)]
+    chunks = Chunks(places[0])
+    if len(chunks) < 2:
+        raise BadInput(f"{len(chunks)} chunks have no neighbours to compare")
+    return chunks, overlap(places[0].open("vectors"), places[1].open("vectors"), k)

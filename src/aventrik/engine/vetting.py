@@ -8,30 +8,36 @@ from typing import Any
 
 from ..core.keys import content_key
 from ..core.vetting import Finding, vet
+from ..storage.protocols import Kept
 from ..workspace.labels import Labels
-from ..workspace.workspace import Workspace
+from .corpus import Corpus
+from .opened import Opened
+from .records import decode, digest, encode
 
 _VERSION = 2
 
 
-def findings(workspace: Workspace, progress: Callable[[str, int, int], None] | None = None) -> list[Finding]:
+def findings(opened: Opened, progress: Callable[[str, int, int], None] | None = None) -> list[Finding]:
     """All findings on all documents, those that were left out too; computed once for a state of the corpus."""
-    corpus, store = workspace.corpus, workspace.store
-    rows = store.rows("SELECT name, key, meta, sidecar FROM documents ORDER BY name")
-    key = content_key("findings", _VERSION, [list(row) for row in rows])
-    try:
-        return [_finding(row) for row in store.result(key)]
-    except KeyError:
-        found = vet([corpus.document(row[0]) for row in rows], progress)
-        store.keep([(key, "findings", [asdict(each) for each in found], 0.0)])
-        return found
+    corpus, store = opened.corpus, opened.store
+    rows = [
+        (name, key, {**meta, **opened.workspace.metadata.of(name)}) for name, key, _, meta, _ in corpus.store.details()
+    ]
+    key = content_key("findings", _VERSION, rows)
+    known = store.results.values([key])
+    if key in known:
+        return [_finding(row) for row in decode(list, known[key])]
+    found = vet([corpus.document(row[0]) for row in rows], progress)
+    body = encode([asdict(each) for each in found])
+    store.results.keep([Kept(key, "findings", digest(body), body)])
+    return found
 
 
 def _finding(row: dict[str, Any]) -> Finding:
     return Finding(**{**row, "spans": tuple((span[0], span[1]) for span in row["spans"])})
 
 
-def decisions(workspace: Workspace, found: Sequence[Finding], labels: Labels) -> list[dict[str, Any]]:
+def decisions(corpus: Corpus, found: Sequence[Finding], labels: Labels) -> list[dict[str, Any]]:
     """A line a document: whether it takes part and why not, its labels, its findings, and its reading figures."""
     by_document: dict[str, list[Finding]] = {}
     for each in found:
@@ -49,5 +55,5 @@ def decisions(workspace: Workspace, found: Sequence[Finding], labels: Labels) ->
             **{key: report[key] for key in ("pages", "chars", "words", "tables", "headings", "odd")},
             "warnings": "; ".join(report["warnings"]),
         }
-        for report in workspace.corpus.reports()
+        for report in corpus.reports()
     ]

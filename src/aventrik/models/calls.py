@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+COUNTED = ("calls", "kept", "failed", "tokens_in", "tokens_out", "money")
+WHOLE = ("whole_calls", "whole_tokens_in", "whole_tokens_out", "whole_money")
 CUT = "a text was cut to fit the embedding model"
 POOLED = "the embedding server gave a vector for each token, and their mean was taken"
 
@@ -56,7 +58,11 @@ class Memory:
 
 @dataclass
 class Spent:
-    """What a model has cost so far in this process; `kept` counts replies that came from the call store."""
+    """What a model has cost so far in this process; `kept` counts replies that came from the call store.
+
+    `whole_...` is what all replies that were used cost when they were made, in this process or before: what the work
+    costs, whoever paid for it.
+    """
 
     calls: int = 0
     kept: int = 0
@@ -64,7 +70,18 @@ class Spent:
     tokens_in: int = 0
     tokens_out: int = 0
     money: float = 0.0
+    whole_calls: float = 0.0
+    whole_tokens_in: float = 0.0
+    whole_tokens_out: float = 0.0
+    whole_money: float = 0.0
     notes: dict[str, int] = field(default_factory=dict)
+
+    def used(self, call: Call, share: float = 1.0) -> None:
+        """Counts a reply that was made use of; `share` is its part of a request for several."""
+        self.whole_calls += share
+        self.whole_tokens_in += call.tokens_in
+        self.whole_tokens_out += call.tokens_out
+        self.whole_money += call.money
 
     def add(self, call: Call) -> None:
         """Counts a call that was made."""

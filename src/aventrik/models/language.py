@@ -10,7 +10,7 @@ from typing import Any
 import httpx
 
 from ..core.keys import content_key
-from ..core.tasks import Reply, Task
+from ..core.protocols import Reply, Task
 from ..core.text import count_tokens, sentences
 from .background import as_done, run
 from .caller import Caller, Posted, Refused
@@ -81,6 +81,8 @@ class HttpLanguageModel:
                     self.spent.add(call)
                 done += len(finished)
                 self.progress(done, len(todo))
+        for key in keys:
+            self.spent.used(known[key])
         return [self._reply(task, known[key], notes) for task, key, (_, notes) in zip(tasks, keys, chats)]
 
     def _reply(self, task: Task, call: Call, notes: tuple[str, ...]) -> Reply:

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 from collections.abc import Callable, Iterable, Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from ..core.embedding import State, unit
+from ..core.embedding import unit
 from ..core.errors import BadInput, MissingExtra
 from ..core.keys import content_key
+from ..core.protocols import State
 from .calls import CUT, Spent
 
 _AT_ONCE = 64
@@ -35,6 +37,18 @@ def _folder(name: str, path: Path) -> Path:
     return path
 
 
+@lru_cache(maxsize=16)
+def folder_hash(path: Path) -> str:
+    """A hash over the names and contents of all files in a folder and below, read once in a process."""
+    whole = hashlib.sha256()
+    for file in sorted(each for each in path.rglob("*") if each.is_file()):
+        with open(file, "rb") as opened:
+            whole.update(
+                f"{file.relative_to(path).as_posix()}\0{hashlib.file_digest(opened, 'sha256').hexdigest()}\n".encode()
+            )
+    return whole.hexdigest()
+
+
 class LocalEmbedder:
     """An `Embedder` from a folder."""
 
@@ -43,8 +57,10 @@ class LocalEmbedder:
         self._path = _folder(name, path)
         self.spent = Spent()
         self._prefixes = {"query": query_prefix, "passage": passage_prefix}
-        size = sum(file.stat().st_size for file in path.iterdir() if file.is_file())
-        self.identity = content_key("local", (path / "config.json").read_text(), size, query_prefix, passage_prefix)
+
+    def identity(self, use: str) -> str:
+        """What the vectors of passages, or of queries, depend on: a prefix of the other kind is no part of it."""
+        return content_key("local", folder_hash(self._path), self._prefixes[use])
 
     @cached_property
     def _model(self) -> Any:
@@ -82,8 +98,11 @@ class LocalReranker:
     def __init__(self, name: str, path: Path) -> None:
         self._name = name
         self._path = _folder(name, path)
-        size = sum(file.stat().st_size for file in path.iterdir() if file.is_file())
-        self.identity = content_key("local", (path / "config.json").read_text(), size)
+
+    @property
+    def identity(self) -> str:
+        """What the scores depend on."""
+        return content_key("local", folder_hash(self._path))
 
     @cached_property
     def _model(self) -> Any:

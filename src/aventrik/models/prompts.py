@@ -18,7 +18,7 @@ from string import Template
 from typing import Any
 
 from ..core.errors import BadInput
-from ..core.tasks import TASKS, Task
+from ..core.protocols import TASKS, Task
 
 _PLAIN = frozenset({"count", "style"})
 _LISTS = frozenset({"headings", "facts"})

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from ..core.tasks import Task
+from ..core.protocols import Task
 
 
 class _Record(BaseModel):
@@ -27,6 +27,12 @@ class Hypothetical(_Record):
     """Reply to `hypothetical`."""
 
     passage: str = Field(min_length=1)
+
+
+class Asked(_Record):
+    """Reply to `asked`."""
+
+    questions: list[str]
 
 
 class Subquestions(_Record):
@@ -129,6 +135,7 @@ RECORDS: dict[str, type[_Record]] = {
     "hypothetical": Hypothetical,
     "subquestions": Subquestions,
     "questions": Questions,
+    "asked": Asked,
     "summary": Summary,
     "facts": Facts,
     "relevance": Relevance,

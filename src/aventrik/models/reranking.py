@@ -27,11 +27,14 @@ class HttpReranker:
         self,
         connection: Connection,
         calls: CallStore | None = None,
+        fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
         self.connection = connection
         self.spent = Spent()
         self.identity = connection.key
+        self._fresh = fresh
+        self._made: set[str] = set()
         self._calls: CallStore = calls if calls is not None else Memory()
         self._transport = transport
         self._caller: Caller | None = None
@@ -39,14 +42,18 @@ class HttpReranker:
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
         """For each (question, passages) a score a passage, higher is better; raises `Unavailable`."""
         keys = [content_key("rerank", self.connection.key, question, list(texts)) for question, texts in pairs]
-        known = self._calls.find(list(dict.fromkeys(keys)))
+        known = self._calls.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
         self.spent.kept += sum(key in known for key in keys)
         waiting = list({key: pair for key, pair in zip(keys, pairs) if key not in known and pair[1]}.items())
         for finished in as_done(self._one, waiting, self.connection.concurrency):
             self._calls.keep(finished)
             for call in finished:
                 known[call.key] = call
+                self._made.add(call.key)
                 self.spent.add(call)
+        for key, pair in zip(keys, pairs):
+            if pair[1]:
+                self.spent.used(known[key])
         return [list(known[key].reply) if pair[1] else [] for key, pair in zip(keys, pairs)]
 
     async def _one(self, item: tuple[str, tuple[str, Sequence[str]]]) -> Call:

@@ -9,9 +9,10 @@ import httpx
 import numpy as np
 import numpy.typing as npt
 
-from ..core.embedding import State, unit
+from ..core.embedding import unit
 from ..core.errors import Unavailable
 from ..core.keys import content_key
+from ..core.protocols import State
 from ..core.text import count_tokens
 from .background import as_done, run
 from .caller import Caller, Refused
@@ -32,16 +33,22 @@ class HttpEmbedder:
         query_prefix: str = "",
         passage_prefix: str = "",
         calls: CallStore | None = None,
+        fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
         self.connection = connection
         self.spent = Spent()
-        self.identity = content_key(connection.key, query_prefix, passage_prefix)
+        self._fresh = fresh
+        self._made: set[str] = set()
         self._prefixes = {"query": query_prefix, "passage": passage_prefix}
         self._calls: CallStore = calls if calls is not None else Memory()
         self._transport = transport
         self._caller: Caller | None = None
         self._length = 0
+
+    def identity(self, use: str) -> str:
+        """What the vectors of passages, or of queries, depend on: a prefix of the other kind is no part of it."""
+        return content_key(self.connection.key, self._prefixes[use])
 
     def fit(self, texts: Callable[[], Iterable[str]]) -> State:
         """Nothing to learn."""
@@ -51,7 +58,7 @@ class HttpEmbedder:
         """Unit vectors; raises `Unavailable` for a vector that is not finite or of another length than those before."""
         whole = [self._fitting(self._prefixes[kind] + text) for text in texts]
         keys = [content_key("vector", self.connection.key, text) for text in whole]
-        known = self._calls.find(list(dict.fromkeys(keys)))
+        known = self._calls.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
         self.spent.kept += sum(key in known for key in keys)
         waiting = list({key: text for key, text in zip(keys, whole) if key not in known}.items())
         blocks = [waiting[place : place + _AT_ONCE] for place in range(0, len(waiting), _AT_ONCE)]
@@ -61,7 +68,10 @@ class HttpEmbedder:
             known.update({call.key: call for call in calls})
             for call in calls:
                 self.spent.add(call)
+                self._made.add(call.key)
             self.spent.calls += len(finished) - len(calls)  # a request is one call, however many texts it holds
+        for key in keys:
+            self.spent.used(known[key], 1 / _AT_ONCE)
         rows = [self._checked(np.frombuffer(known[key].reply, dtype=np.float32)) for key in keys]
         return unit(np.stack(rows)) if rows else np.zeros((0, max(1, self._length)), np.float32)
 

@@ -1,21 +1,26 @@
-"""A configuration: the settings of every stage, from one TOML file; with a sweep it stands for many."""
+"""A configuration: the settings of every stage."""
 
 from __future__ import annotations
 
-import itertools
-from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
-from ..core.chunking import Cutting
+from ..core.answering import STYLES
+from ..core.chunking import METHODS, Cutting
+from ..core.context.serving import WAYS, Serving
 from ..core.errors import BadInput
-from ..core.filters import parse
-from ..core.indexing.approximate import Nearness, Reach
+from ..core.indexing.approximate import LAYOUTS, Nearness, Reach
+from ..core.indexing.texts import KINDS
 from ..core.reranking import STEPS
-from ..core.searching import Searching
-from ..core.serving import Serving
-from .toml import line_of, load_toml, nearest, validated
+from ..core.rewriting import METHODS as REWRITES
+from ..core.searching import METHODS as SEARCHES
+from ..core.searching.filters import parse
+from ..core.searching.fusion import BLENDS, SCALINGS
+from ..core.text.rulers import UNITS
+from .toml import nearest, one_of
+
+NO_MODEL = "none"  # answering.model: no answers are made
 
 MOST_COMBINATIONS = 500
 
@@ -27,14 +32,14 @@ class _Table(BaseModel):
 class Chunking(_Table):
     """How documents are cut, and what is served for a chunk."""
 
-    method: Literal["fixed", "sentence", "paragraph", "heading", "page", "topic"] = "paragraph"
+    method: Annotated[str, one_of(METHODS)] = "paragraph"
     size: int = Field(800, ge=1, le=1_000_000)
-    unit: Literal["chars", "words", "tokens"] = "chars"
+    unit: Annotated[str, one_of(UNITS)] = "chars"
     tokenizer: str = "estimate"
     overlap: int | None = Field(None, ge=0)
-    serve: Literal["chunk", "neighbours", "section", "page", "document", "larger"] = "chunk"
+    serve: Annotated[str, one_of(WAYS)] = "chunk"
     around: int = Field(1, ge=1, le=100)
-    larger_method: Literal["fixed", "sentence", "paragraph", "heading", "page", "topic"] = "paragraph"
+    larger_method: Annotated[str, one_of(METHODS)] = "paragraph"
     larger_size: int | None = Field(None, ge=1, le=10_000_000)
 
     @model_validator(mode="after")
@@ -61,7 +66,7 @@ class Chunking(_Table):
 class Index(_Table):
     """What is matched for a chunk."""
 
-    text: Literal["chunk", "summary", "facts", "questions"] = "chunk"
+    text: Annotated[str, one_of(KINDS)] = "chunk"
     model: str = ""
     headings: bool = True
     k1: float = Field(1.2, ge=0, le=10, strict=False)
@@ -80,7 +85,7 @@ class Embedding(_Table):
 class Rewriting(_Table):
     """What a question is turned into before searching."""
 
-    method: Literal["none", "paraphrases", "hypothetical", "parts"] = "none"
+    method: Annotated[str, one_of(REWRITES)] = "none"
     count: int = Field(3, ge=1, le=20)
     model: str = ""
 
@@ -88,14 +93,14 @@ class Rewriting(_Table):
 class Search(_Table):
     """How candidates are found."""
 
-    method: Literal["keyword", "vector", "both"] = "both"
+    method: Annotated[str, one_of(SEARCHES)] = "both"
     top: int = Field(40, ge=1, le=10_000)
     least: float | None = Field(None, strict=False)
     where: str = ""
-    blend: Literal["ranks", "scores"] = "ranks"
-    scaling: Literal["min-max", "z-score"] = "min-max"
+    blend: Annotated[str, one_of(BLENDS)] = "ranks"
+    scaling: Annotated[str, one_of(SCALINGS)] = "min-max"
     weight: float = Field(0.5, ge=0, le=1, strict=False)
-    nearest: Literal["exact", "graph", "lists"] = "exact"
+    nearest: Annotated[str, one_of(LAYOUTS)] = "exact"
     links: int = Field(32, ge=4, le=256)
     build_effort: int = Field(80, ge=4, le=10_000)
     effort: int = Field(256, ge=1, le=100_000)
@@ -122,11 +127,6 @@ class Search(_Table):
         """How thoroughly it is searched."""
         return Reach(self.effort, self.probes)
 
-    @property
-    def searching(self) -> Searching:
-        """The part that says what is done with the lists."""
-        return Searching(self.method, self.top, self.blend, self.scaling, self.weight, self.least)
-
 
 class Context(_Table):
     """What the answering model is shown."""
@@ -136,10 +136,10 @@ class Context(_Table):
 
 
 class Answering(_Table):
-    """Which model answers, and how."""
+    """Which model answers, and how; with the model "none" no answers are made."""
 
     model: str = ""
-    style: Literal["quote", "short"] = "quote"
+    style: Annotated[str, one_of(STYLES)] = "quote"
 
 
 class Configuration(_Table):
@@ -159,7 +159,7 @@ class Configuration(_Table):
     def with_settings(self, settings: dict[str, Any]) -> Configuration:
         """The configuration with some settings, given by dotted name, changed; raises `BadInput` for a wrong one."""
         try:
-            return Configuration.model_validate(_with(self.model_dump(), settings), strict=False)
+            return Configuration.model_validate(with_values(self.model_dump(), settings), strict=False)
         except ValidationError as error:
             first = error.errors()[0]
             at = ".".join(str(part) for part in first["loc"])
@@ -170,13 +170,38 @@ class Configuration(_Table):
     def _known_steps(cls, steps: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
         for step in steps:
             name = step.get("step")
-            if name not in STEPS:
+            if not isinstance(name, str) or name not in STEPS:
                 near = nearest(str(name), list(STEPS))
                 raise ValueError(f"step {name!r} is not a reranking step{near}")
             for key, value in step.items():
                 if key != "step":
                     _check_step(name, key, value)
         return steps
+
+    @classmethod
+    def kept(cls, content: dict[str, Any]) -> Configuration:
+        """A configuration that a run keeps: settings that this version no longer knows are passed over."""
+        known = {
+            name: {key: inner for key, inner in value.items() if key in part.model_fields}
+            if isinstance(value, dict) and isinstance(part := cls.model_fields[name].annotation, type)
+            and issubclass(part, BaseModel)
+            else value
+            for name, value in content.items()
+            if name in cls.model_fields
+        }  # fmt: skip
+        return cls.model_validate(known, strict=False)
+
+    def settings(self) -> dict[str, Any]:
+        """Every setting by its dotted name, but for name and note. The steps of a reranking are named in order under
+        "reranking", and a setting of one of them as "reranking.STEP.SETTING"."""
+        flat: dict[str, Any] = {}
+        for table, value in self.model_dump(exclude={"name", "note", "reranking"}).items():
+            flat.update({f"{table}.{key}": inner for key, inner in value.items()})
+        flat["reranking"] = "+".join(step["step"] for step in self.reranking) or "none"
+        for step in self.reranking:
+            for key, default in STEPS[step["step"]].settings.items():
+                flat[f"reranking.{step['step']}.{key}"] = step.get(key, default)
+        return flat
 
     @model_validator(mode="after")
     def _vectors_have_a_model(self) -> Configuration:
@@ -189,9 +214,10 @@ class Configuration(_Table):
 
 def _check_step(step: str, key: str, value: Any) -> None:
     """Raises ValueError for a setting that a reranking step does not have, or of another type or range."""
-    if key not in STEPS[step]:
-        raise ValueError(f"step '{step}' has no setting '{key}'{nearest(key, list(STEPS[step]))}")
-    default = STEPS[step][key]
+    known = STEPS[step].settings
+    if key not in known:
+        raise ValueError(f"step '{step}' has no setting '{key}'{nearest(key, list(known))}")
+    default = known[key]
     if isinstance(default, str):
         if not isinstance(value, str):
             raise ValueError(f"step '{step}', {key}: must be text in quotes, not {value!r}")
@@ -203,66 +229,8 @@ def _check_step(step: str, key: str, value: Any) -> None:
         raise ValueError(f"step '{step}', {key}: must be a whole number of at least 1, not {value!r}")
 
 
-def load_configurations(path: Path) -> list[Configuration]:
-    """The configurations of a file: one, or with a `[sweep]` every combination, in the order of the file."""
-    content, text = load_toml(path)
-    sweep = content.pop("sweep", None)
-    if sweep is None:
-        return [validated(Configuration, content, path, text)]
-    return _swept(content, sweep, path, text)
-
-
-def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[Configuration]:
-    def wrong(key: str, reason: str) -> BadInput:
-        line = line_of(text, ("sweep", key)) or line_of(text, ("sweep",))
-        return BadInput(f"{path}, line {line}, [sweep] {key}: {reason}")
-
-    if not isinstance(sweep, dict):
-        raise wrong("", "must be a table")
-    mode = sweep.pop("mode", "every-combination")
-    if mode not in ("every-combination", "one-at-a-time"):
-        raise wrong("mode", f"'{mode}' is not one of every-combination, one-at-a-time")
-    validated(Configuration, {**content}, path, text)
-    settings = _flat(Configuration)
-    for key, values in sweep.items():
-        if key not in settings:
-            raise wrong(key, "unknown setting" + nearest(key, settings))
-        if not isinstance(values, list) or not values:
-            raise wrong(key, f"must be a list of values, not {values!r}")
-    found: list[Configuration] = []
-    for choice in _choices(sweep, mode):
-        merged = _with(content, choice)
-        merged["name"] = f"{content.get('name', '')}/{_suffix(choice, sweep, mode)}"
-        try:
-            found.append(Configuration.model_validate(merged))
-        except ValidationError as error:
-            first = error.errors()[0]
-            at = ".".join(str(part) for part in first["loc"])
-            key = next((key for key in choice if key == at), next((k for k in choice if k.startswith(at)), ""))
-            reason = first["msg"].removeprefix("Value error, ")
-            raise wrong(key, f"{_short(choice.get(key))}: {reason}") from None
-    if len(found) > MOST_COMBINATIONS:
-        raise wrong("", f"stands for {len(found)} configurations; the most is {MOST_COMBINATIONS}")
-    return found
-
-
-def _choices(sweep: dict[str, list[Any]], mode: str) -> list[dict[str, Any]]:
-    if mode == "every-combination":
-        return [dict(zip(sweep, values)) for values in itertools.product(*sweep.values())]
-    first = {key: values[0] for key, values in sweep.items()}
-    others = [{**first, key: value} for key, values in sweep.items() for value in values[1:]]
-    return [first, *others]
-
-
-def _suffix(choice: dict[str, Any], sweep: dict[str, list[Any]], mode: str) -> str:
-    """What a combination is called: the values that vary, or in 'one-at-a-time' the one that was changed."""
-    told = {key: value for key, value in choice.items() if len(sweep[key]) > 1}
-    if mode == "one-at-a-time":
-        told = {key: value for key, value in told.items() if value != sweep[key][0]}
-    return ",".join(f"{key.rsplit('.', 1)[-1]}={_short(value)}" for key, value in told.items()) or "base"
-
-
-def _with(content: dict[str, Any], choice: dict[str, Any]) -> dict[str, Any]:
+def with_values(content: dict[str, Any], choice: dict[str, Any]) -> dict[str, Any]:
+    """Content of a configuration with some settings, given by dotted name, set."""
     merged = {key: dict(value) if isinstance(value, dict) else value for key, value in content.items()}
     for key, value in choice.items():
         *tables, last = key.split(".")
@@ -271,23 +239,3 @@ def _with(content: dict[str, Any], choice: dict[str, Any]) -> dict[str, Any]:
             inner = inner.setdefault(table, {})
         inner[last] = value
     return merged
-
-
-def _flat(model: type[BaseModel]) -> list[str]:
-    """Every setting by its dotted name: 'chunking.size', 'reranking'."""
-    names: list[str] = []
-    for name, field in model.model_fields.items():
-        inner = field.annotation
-        if isinstance(inner, type) and issubclass(inner, BaseModel):
-            names.extend(f"{name}.{key}" for key in inner.model_fields)
-        elif name not in ("name", "note"):
-            names.append(name)
-    return names
-
-
-def _short(value: Any) -> str:
-    if isinstance(value, list):
-        return "+".join(_short(step) for step in value) or "none"
-    if isinstance(value, dict):
-        return str(value.get("step", value))
-    return str(value)

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Mapping
 from pathlib import Path
 
-from ..core.errors import BadInput
-from .files import read_text, write_whole
+from .files import read_rows, write_rows
 
 BY_PERSON = "person"
 
@@ -18,22 +15,7 @@ class Labels:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self.columns: list[str] = []
-        self.rows: dict[str, dict[str, str]] = {}
-        if path.is_file():
-            self._load()
-
-    def _load(self) -> None:
-        text = read_text(self.path)
-        reader = csv.DictReader(io.StringIO(text, newline=""))
-        if not reader.fieldnames or "document" not in reader.fieldnames:
-            raise BadInput(f"{self.path}, line 1: there must be a column 'document'")
-        self.columns = [name for name in reader.fieldnames if name != "document"]
-        for row in reader:
-            name = row["document"] or ""
-            if name in self.rows:
-                raise BadInput(f"{self.path}, line {reader.line_num}: '{name}' stands in it twice")
-            self.rows[name] = {column: (row.get(column) or "").strip() for column in self.columns}
+        self.columns, self.rows = read_rows(path, "document")
 
     def given(self, column: str) -> dict[str, str]:
         """The labels of a column that a person gave."""
@@ -55,8 +37,5 @@ class Labels:
                 self.columns.append(name)
         for document, label in labels.items():
             self.rows.setdefault(document, {}).update({column: label, f"{column} by": by})
-        buffer = io.StringIO(newline="")
-        writer = csv.DictWriter(buffer, ["document", *self.columns], restval="")
-        writer.writeheader()
-        writer.writerows({"document": name, **row} for name, row in sorted(self.rows.items()))
-        write_whole(self.path, buffer.getvalue())
+        rows = [{"document": name, **row} for name, row in sorted(self.rows.items())]
+        write_rows(self.path, ["document", *self.columns], rows)

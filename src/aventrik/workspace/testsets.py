@@ -11,8 +11,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.errors import BadInput
-from ..core.questions import Need, Question, Quoted
-from ..core.relocating import relocated
+from ..core.testsets import Need, Question, Quoted, placed
 from .files import read_text, write_whole
 from .toml import nearest
 
@@ -90,6 +89,15 @@ def _parsed(line: str, where: str) -> Question:
         raise BadInput(f"{where}: an unanswerable question has no needs")
     if row.kind != "unanswerable" and not row.needs:
         raise BadInput(f"{where}: a question without needs must be of kind unanswerable")
+    return _question(row)
+
+
+def question_from(body: dict[str, Any]) -> Question:
+    """The inverse of `question_row`."""
+    return _question(_Question.model_validate(body))
+
+
+def _question(row: _Question) -> Question:
     needs = tuple(
         Need(need.fact, tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in need.spans)) for need in row.needs
     )
@@ -98,11 +106,12 @@ def _parsed(line: str, where: str) -> Question:
 
 def save_testset(path: Path, questions: Sequence[Question]) -> None:
     """Writes a file in one step: it is there whole, or as it was before."""
-    lines = [json.dumps(_row(question), ensure_ascii=False) for question in questions]
+    lines = [json.dumps(question_row(question), ensure_ascii=False) for question in questions]
     write_whole(path, "".join(line + "\n" for line in lines))
 
 
-def _row(question: Question) -> dict[str, Any]:
+def question_row(question: Question) -> dict[str, Any]:
+    """A question as a line of a test set holds it."""
     return {
         "id": question.id,
         "question": question.question,
@@ -143,7 +152,7 @@ def _span(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quot
     if text is None:
         moved.lost.append((question, quoted.doc, "the document is not in the corpus"))
         return quoted
-    now = relocated(quoted, text)
+    now = placed(quoted, text)
     if now is None:
         inside = 0 <= quoted.start < quoted.end <= len(text)
         reason = (

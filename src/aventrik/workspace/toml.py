@@ -5,15 +5,30 @@ from __future__ import annotations
 import difflib
 import re
 import tomllib
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import AfterValidator, BaseModel, ValidationError
 
 from ..core.errors import BadInput
 from .files import read_text
 
 Model = TypeVar("Model", bound=BaseModel)
+
+
+def one_of(names: Iterable[str]) -> AfterValidator:
+    """A setting that must be one of the names of a registry."""
+    allowed = list(names)
+
+    def check(value: str) -> str:
+        if value not in allowed:
+            near = nearest(value, allowed, listing=False)
+            raise ValueError(f"'{value}' is not one of {', '.join(allowed)}{near}")
+        return value
+
+    return AfterValidator(check)
+
 
 _MESSAGES = {
     "greater_than_equal": "must be at least {ge}",

@@ -33,13 +33,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Asks and shows."""
     from ...core.errors import BadInput
     from ...engine.asking import ask
-    from ...engine.runner import Runner
     from ..explanation import as_json
     from ..opening import first_configuration
 
     if not options.question.strip():
         raise BadInput("the question is empty")
-    workspace = open_corpus(options)
+    opened = open_corpus(options)
+    workspace = opened.workspace
     chosen = (
         workspace.configurations(options.configurations)
         if options.configurations
@@ -48,8 +48,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.where is not None:
         chosen = [each.with_settings({"search.where": options.where}) for each in chosen]
     with screen.progress() as meter:
-        runner = Runner(workspace, meter)
-        found = [ask(runner, configuration, options.question) for configuration in chosen]
+        opened.progress = meter
+        found = [ask(opened, configuration, options.question) for configuration in chosen]
     screen.result(
         [
             {
@@ -93,11 +93,11 @@ def _alone(found: Asked, screen: Screen, top: int) -> None:
 
 def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
     """The first candidates of each configuration in a column of its own, then what each answers."""
-    lists = [each.explanation.stages["refined"]["stages"][-1] for each in found]
+    lists = [each.explanation.ranked for each in found]
     seen: dict[tuple[str, Any], int] = {}
     for each, ranked in zip(found, lists):
-        for chunk, _ in ranked[:top]:
-            place = _place(each, chunk)
+        for number, _ in ranked[:top]:
+            place = _place(each, number)
             seen[place] = seen.get(place, 0) + 1
     rows = []
     for rank in range(max((min(top, len(ranked)) for ranked in lists), default=0)):
@@ -111,9 +111,11 @@ def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
     screen.say("= its section stands in every column; behind a method its rank", style="dim")
     for each in found:
         screen.title(each.explanation.configuration.name)
-        answer = each.explanation.stages["answer"]
-        screen.say(answer["text"] or f"no answer: {answer['failure']}")
-        verdicts = [verdict["verdict"] for verdict in each.explanation.stages["verdicts"]["verdicts"]]
+        answer = each.explanation.stages.get("answer")
+        if answer is not None:
+            screen.say(answer.text or f"no answer: {answer.failure}")
+        judged = each.explanation.stages.get("verdicts")
+        verdicts = [verdict.verdict for verdict in judged.verdicts] if judged is not None else []
         told = ", ".join(f"{verdicts.count(name)} {name}" for name in dict.fromkeys(verdicts)) or "no claims"
         time = sum(seconds for stage, seconds in each.seconds.items() if stage != "indexes")
         filtered = "" if each.passed == each.documents else f"; {each.passed:,} of {each.documents:,} documents pass"
@@ -129,8 +131,10 @@ def _place(found: Asked, chunk: int) -> tuple[str, Any]:
 
 def _cell(found: Asked, chunk: int, score: float, everywhere: bool) -> Text:
     row = found.explanation.chunks[chunk]
-    candidate = next(each for each in found.explanation.stages["candidates"]["list"] if each[0] == chunk)
-    ranks = [f"{name} {at}" for name, at in (("keyword", candidate[2]), ("vector", candidate[4])) if at]
+    candidate = next(each for each in found.explanation.stages["candidates"].found if each.chunk == chunk)
+    ranks = [
+        f"{name} {at}" for name, at in (("keyword", candidate.keyword_rank), ("vector", candidate.vector_rank)) if at
+    ]
     cell = Text("= " if everywhere else "", style="bold")
     cell.append(f"{row['doc']}", style="bold not dim")
     cell.append(f" {' › '.join(row['source'][1:][-1:])}", style="not bold")

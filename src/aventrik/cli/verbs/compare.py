@@ -22,21 +22,21 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--baseline", metavar="RUN", help="the run that the others are held against (default: the first)"
     )
     parser.add_argument("--measure", metavar="NAME", help="the measure for differences (default: hit@5)")
+    parser.add_argument("--pairs", action="store_true", help="also every run against every other, corrected together")
     parser.add_argument("--measures", metavar="A,B,…", help="the columns of the table")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
-    from ...engine.comparing import chosen_runs
-    from ...workspace.runs import Runs
-    from ...workspace.workspace import Workspace
-    from ..comparison import compared, show
+    from ...engine.comparing import chosen_runs, compare
+    from ...engine.opened import Opened
+    from ..comparison import show
 
-    workspace = Workspace.around(Path(options.workspace))
-    runs = Runs(workspace.store)
-    chosen = chosen_runs(runs, options.runs)
+    opened = Opened(Path(options.workspace))
+    chosen = chosen_runs(opened.store, options.runs)
     measures = options.measures.split(",") if options.measures else None
-    result = compared(workspace, chosen, options.baseline, options.measure, measures)
+    settings = opened.workspace.settings
+    result = compare(opened.store, settings, chosen, options.baseline, options.measure, measures, options.pairs)
     screen.result(result.as_json())
     show(result, screen)
     return 0

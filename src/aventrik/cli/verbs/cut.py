@@ -12,7 +12,7 @@ from ..opening import open_corpus, open_testset
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...workspace.configuration import Configuration
+    from ...engine.bench import Place
 
 HELP = "Shows how configurations would chunk the corpus: counts, lengths, samples, and evidence that is cut apart."
 _BARS = " ▁▂▃▄▅▆▇█"
@@ -38,17 +38,17 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Cuts, counts and shows."""
     from ...engine.cutting import figures
-    from ...engine.resources import Resources
 
-    workspace = open_corpus(options)
-    questions = open_testset(workspace, options.testset, screen) if options.testset else []
+    opened = open_corpus(options)
+    questions = open_testset(opened, options.testset, screen) if options.testset else []
     with screen.progress() as meter:
-        resources = Resources(workspace, meter)
-        different: dict[str, Configuration] = {}
-        for configuration in workspace.configurations(options.configurations):
-            keys = resources.keys(configuration)
-            different.setdefault(keys.chunks + keys.served + keys.texts, configuration)
-        rows = [figures(resources, configuration, questions) for configuration in different.values()]
+        opened.progress = meter
+        different: dict[str, Place] = {}
+        for configuration in opened.workspace.configurations(options.configurations):
+            place = opened.place(configuration)
+            kept = [name for name in ("chunks", "units", "written") if name in place.nodes]
+            different.setdefault(" ".join(place.keys.corpus(name) for name in kept), place)
+        rows = [figures(place, questions) for place in different.values()]
     screen.result(rows)
     _table(screen, rows, bool(questions))
     for row in rows[: 1 if len(rows) > 3 else len(rows)]:

@@ -11,8 +11,8 @@ from ..screen import Screen
 
 if TYPE_CHECKING:
     from ...engine.explaining import Explanation
-    from ...workspace.runs import Run
-    from ...workspace.workspace import Workspace
+    from ...engine.opened import Opened
+    from ...storage.protocols import Run
 
 HELP = "Lays out the demo workspace, the documents of a made-up waterway, and runs the full example on it."
 
@@ -25,24 +25,25 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Every step of the job once, each with the command that does it."""
     from ...demo.layout import lay_out
-    from ...workspace.workspace import Workspace
-    from ..comparison import compared, show
+    from ...engine.comparing import compare
+    from ...engine.opened import Opened
+    from ..comparison import show
     from ..explanation import show as show_explanation
 
     began = time.monotonic()
     made = lay_out(options.dir)
-    workspace = Workspace(options.dir)
+    opened = Opened(options.dir)
     where = f"-w {options.dir}"
     screen.say(f"the Tarrowby Navigation's help desk: documents, configurations and real questions in {options.dir}/")
-    _gather(workspace, screen, f"aventrik gather {where} {options.dir}/documents")
-    _draft(workspace, screen, f"aventrik draft {where} --testset drafted -n 40")
-    runs = _run(workspace, screen, where)
+    _gather(opened, screen, f"aventrik gather {where} {options.dir}/documents")
+    _draft(opened, screen, f"aventrik draft {where} --testset drafted -n 40")
+    runs = _run(opened, screen, where)
     _step(screen, f"aventrik compare {where}")
-    result = compared(workspace, runs["enquiries"], None, None, None)
+    result = compare(opened.store, opened.workspace.settings, runs["enquiries"])
     show(result, screen)
-    _easier(workspace, runs, screen)
+    _easier(opened, runs, screen)
     best = max(result.runs, key=lambda each: result.means[result.runs.index(each)][result.measure].mean)
-    explanation = _worst(workspace, best, result.measure)
+    explanation = _worst(opened, best, result.measure)
     if explanation is not None:
         _step(screen, f"aventrik explain {where} {best.id}")
         show_explanation(explanation, screen, 3)
@@ -62,29 +63,29 @@ def _step(screen: Screen, command: str) -> None:
     screen.out.rule(f"[bold]$ {command}", align="left", characters="─", style="dim")
 
 
-def _gather(workspace: Workspace, screen: Screen, command: str) -> None:
+def _gather(opened: Opened, screen: Screen, command: str) -> None:
+    from ...engine.gathering import gather
+    from ...workspace.gathered import Source
+
     _step(screen, command)
     with screen.progress() as meter:
-        made = workspace.corpus.gather(
-            [workspace.folder / "documents"], progress=lambda n, total: meter("reading", n, total)
-        )
-    count, chars = workspace.corpus.figures()
+        source = Source(opened.workspace.folder / "documents")
+        made = gather(opened, [source], progress=lambda n, total: meter("reading", n, total))
+    count, chars = opened.corpus.figures()
     screen.say(f"{count} documents, {chars:,} characters ({len(made.added)} new, {len(made.updated)} changed)")
 
 
-def _draft(workspace: Workspace, screen: Screen, command: str) -> None:
-    from ...core.drafting import draft
-    from ...core.offline import OfflineModel
+def _draft(opened: Opened, screen: Screen, command: str) -> None:
+    from ...engine.drafting import draft_questions
     from ...workspace.testsets import load_testset, save_testset
 
     _step(screen, command)
-    path = workspace.testset_path("drafted")
-    corpus = workspace.corpus
+    path = opened.workspace.testset_path("drafted")
     if path.exists():
         questions = load_testset(path)
         screen.say(f"{len(questions)} questions stand in {path} from before")
     else:
-        made = draft(corpus.names(), corpus.document, OfflineModel(), 40, workspace.settings.seed)
+        made = draft_questions(opened, 40)
         questions = made.questions
         save_testset(path, questions)
         screen.say(
@@ -97,18 +98,18 @@ def _draft(workspace: Workspace, screen: Screen, command: str) -> None:
         screen.say(f"         {question.answer}", style="dim")
 
 
-def _run(workspace: Workspace, screen: Screen, where: str) -> dict[str, list[Run]]:
-    from ...engine.runner import Runner
-    from ...workspace.runs import Runs
+def _run(opened: Opened, screen: Screen, where: str) -> dict[str, list[Run]]:
+    from ...engine.runs import Runner
     from ..opening import open_testset
 
     found = {}
-    configurations = workspace.configurations(["baseline", "axes"])
+    configurations = opened.workspace.configurations(["baseline", "axes"])
     for testset in ("drafted", "enquiries"):
         _step(screen, f"aventrik run {where} baseline axes --testset {testset}")
-        questions = open_testset(workspace, testset, screen)
+        questions = open_testset(opened, testset, screen)
         with screen.progress() as meter:
-            runner = Runner(workspace, meter)
+            opened.progress = meter
+            runner = Runner(opened)
             outcomes = [runner.run(each, testset, questions) for each in configurations]
         new = sum(each.new for each in outcomes)
         shared = sum(each.results for each in outcomes) - new
@@ -116,34 +117,30 @@ def _run(workspace: Workspace, screen: Screen, where: str) -> dict[str, list[Run
             f"{len(outcomes)} configurations × {len(questions)} questions: {new:,} results computed, "
             f"{max(0, shared):,} shared with another configuration or kept from before"
         )
-        runs = Runs(workspace.store)
-        found[testset] = [runs.find(str(each.run)) for each in outcomes]
+        found[testset] = [opened.run(str(each.run)) for each in outcomes]
     return found
 
 
-def _easier(workspace: Workspace, runs: dict[str, list[Run]], screen: Screen) -> None:
+def _easier(opened: Opened, runs: dict[str, list[Run]], screen: Screen) -> None:
     """How much easier the drafted questions are than the real ones."""
-    from ...core.comparing import means
+    import numpy as np
+
     from ...engine.comparing import side_of
 
     screen.title("drafted questions beside real ones: hit@5")
     rows = []
     for drafted, real in zip(runs["drafted"], runs["enquiries"]):
-        a, b = (means([side_of(workspace.store, run)], ["hit@5"])[0]["hit@5"].mean for run in (drafted, real))
+        sides = [side_of(opened.store, run).side for run in (drafted, real)]
+        a, b = (float(np.mean([s["hit@5"] for s in side.scores.values() if "hit@5" in s])) for side in sides)
         rows.append([drafted.name, f"{a:.2f}", f"{b:.2f}", f"{a - b:+.2f}"])
     screen.table(["configuration", "drafted", "real", "easier by"], rows, right=(1, 2, 3))
 
 
-def _worst(workspace: Workspace, run: Run, measure: str) -> Explanation | None:
-    from ...core.comparing import worst_question
+def _worst(opened: Opened, run: Run, measure: str) -> Explanation | None:
+    from ...core.comparing.account import worst_question
     from ...engine.comparing import side_of
     from ...engine.explaining import explain
-    from ...engine.resources import Resources
-    from ...workspace.testsets import load_testset, located
 
-    worst = worst_question(side_of(workspace.store, run), measure)
-    if worst is None:
-        return None
-    question = next(q for q in load_testset(workspace.testset_path(run.testset)) if q.id == worst)
-    [question], _ = located([question], lambda doc: workspace.corpus.document(doc).text)
-    return explain(Resources(workspace), run, question)
+    found = side_of(opened.store, run)
+    worst = worst_question(found.side, measure)
+    return None if worst is None else explain(opened.store, opened.bench, run, found.ids[worst])

@@ -27,37 +27,25 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Drafts, saves, and shows some of it."""
-    from ...core.drafting import draft
     from ...core.errors import BadInput
-    from ...engine.models import Models
+    from ...engine.drafting import draft_questions
     from ...workspace.testsets import load_testset, save_testset
-    from ...workspace.toml import nearest
 
     if options.count < 1:
         raise BadInput("--count must be at least 1")
-    workspace = open_corpus(options)
-    path = workspace.testset_path(options.testset)
+    opened = open_corpus(options, fresh=options.fresh)
+    path = opened.workspace.testset_path(options.testset)
     already = []
     if path.exists() and not options.replace:
         if not options.add:
             raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
         already = load_testset(path)
-    seed = workspace.settings.seed if options.seed is None else options.seed
-    corpus = workspace.corpus
-    known = ["offline", *workspace.settings.able("language")]
-    if options.writer and options.writer not in known:
-        raise BadInput(f"--writer: no such language model '{options.writer}'{nearest(options.writer, known)}")
     with screen.progress() as meter:
-        models = Models(workspace, options.fresh, meter)
-        made = draft(
-            corpus.names(),
-            corpus.document,
-            models.role("writer", options.writer),
-            options.count,
-            seed,
-            already,
+        opened.progress = meter
+        made = draft_questions(
+            opened, options.count, options.seed, options.writer, already,
             lambda done: meter("drafting", done, options.count),
-        )
+        )  # fmt: skip
     if not made.questions:
         raise BadInput(f"no good question was found in {made.passages:,} passages; nothing was written")
     save_testset(path, [*already, *made.questions])

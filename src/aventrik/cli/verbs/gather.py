@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...workspace.workspace import Workspace
+    from ...engine.opened import Opened
 
 HELP = (
     "Reads files and folders into the corpus. Run again it adds what is new, updates what changed and keeps the "
@@ -19,7 +19,7 @@ HELP = (
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("paths", metavar="PATH", nargs="*", type=Path, help="files and folders")
+    parser.add_argument("paths", metavar="PATH", nargs="*", type=Path, help="files and folders (none: those of before)")
     parser.add_argument("--as", dest="prefix", metavar="PREFIX", default="", help="put before the documents' names")
     parser.add_argument("--include", metavar="PATTERN", action="append", default=[], help="only files like '*.html'")
     parser.add_argument("--exclude", metavar="PATTERN", action="append", default=[], help="no files like 'draft/*'")
@@ -39,41 +39,35 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Gathers and says what became of each file."""
     from ...core.errors import BadInput
-    from ...workspace.workspace import Workspace
+    from ...engine.gathering import gather
+    from ...engine.opened import Opened
+    from ...workspace.gathered import GatheredSources, Source
     from ..reading_views import show_document, show_report, try_readers
 
     if options.try_readers:
         screen.result(try_readers(options.try_readers, options.page or 1, screen))
         return 0
-    workspace = Workspace.around(Path(options.workspace))
+    opened = Opened(Path(options.workspace))
     if options.show:
-        screen.result(show_document(workspace, options.show, options.page, screen))
+        screen.result(show_document(opened, options.show, options.page, screen))
         return 0
     if options.report:
-        screen.result(show_report(workspace, screen))
+        screen.result(show_report(opened, screen))
         return 0
-    if not options.paths and not options.metadata:
-        raise BadInput("nothing to gather: name files or folders")
-    how = workspace.settings.reading
+    sources = [Source(path, options.prefix, tuple(options.include), tuple(options.exclude)) for path in options.paths]
+    if not sources and not options.metadata:
+        sources = list(GatheredSources(opened.workspace.folder))
+        if not sources:
+            raise BadInput("nothing to gather: name files or folders")
     with screen.progress() as meter:
-        made = workspace.corpus.gather(
-            options.paths,
-            prefix=options.prefix,
-            prune=options.prune,
-            largest=options.largest or workspace.settings.limits.file_megabytes,
-            include=options.include,
-            exclude=options.exclude,
-            reading=how.reading,
-            workers=how.workers,
-            seconds=how.seconds,
-            megabytes=how.megabytes,
-            progress=lambda done, total: meter("reading", done, total),
+        made = gather(
+            opened, sources, options.prune, options.largest, lambda done, total: meter("reading", done, total)
         )
     if options.metadata:
-        _metadata(workspace, options.metadata, screen)
-        if not options.paths:
+        _metadata(opened, options.metadata, screen)
+        if not sources:
             return 0
-    count, chars = workspace.corpus.figures()
+    count, chars = opened.corpus.figures()
     screen.result(
         {
             "added": made.added,
@@ -107,7 +101,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             screen.say(shortened(f"  {file}: {reason}", width * 2))
         if len(made.failed) > 50:
             screen.say(f"  … and {len(made.failed) - 50:,} more (--json lists all)")
-    _warnings(workspace, screen)
+    _warnings(opened, screen)
     gone = [name for name in made.vanished if name not in made.removed]
     if gone:
         screen.warn(
@@ -120,23 +114,22 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     return 2 if options.strict and made.failed else 0
 
 
-def _warnings(workspace: Workspace, screen: Screen) -> None:
+def _warnings(opened: Opened, screen: Screen) -> None:
     """Documents that were read badly, worst first."""
-    bad = [each for each in workspace.corpus.reports() if each["warnings"] and not each["left_out"]]
+    bad = [each for each in opened.corpus.reports() if each["warnings"] and not each["left_out"]]
     if bad:
         screen.say(f"read with warnings: {len(bad):,} (--report lists all, --show DOCUMENT shows one as it was read)")
         for each in sorted(bad, key=lambda row: (-row["odd"], row["document"]))[:5]:
             screen.say(shortened(f"  {each['document']}: {'; '.join(each['warnings'])}", 160))
 
 
-def _metadata(workspace: Workspace, path: Path, screen: Screen) -> None:
+def _metadata(opened: Opened, path: Path, screen: Screen) -> None:
     """Takes metadata from a CSV with a column 'document'."""
     import csv
     import io
 
     from ...core.errors import BadInput, Unreadable
     from ...core.reading.decoding import decode
-    from ...core.reading.records import typed
 
     try:
         text, _ = decode(path.read_bytes())
@@ -146,12 +139,11 @@ def _metadata(workspace: Workspace, path: Path, screen: Screen) -> None:
     if not rows or "document" not in rows[0]:
         raise BadInput(f"{path}, line 1: there must be a column 'document'")
     meta = {
-        row["document"]: {
-            key: typed(value) for key, value in row.items() if key and key != "document" and value not in (None, "")
-        }
+        row["document"]: {key: value for key, value in row.items() if key and key != "document" and value}
         for row in rows
+        if row["document"]
     }
-    unknown = workspace.corpus.add_metadata(meta)
+    unknown = opened.corpus.add_metadata(meta)
     screen.say(f"metadata of {len(meta) - len(unknown):,} documents taken from {path}")
     if unknown:
         screen.warn(f"{len(unknown):,} documents of {path} are not in the corpus: {', '.join(unknown[:3])} …")

@@ -22,17 +22,17 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Lists and tests; exit code 3 when a tested model can't be used."""
     from ...core.errors import BadInput
-    from ...engine.models import Models
+    from ...engine.opened import Opened
     from ...workspace.toml import nearest
-    from ...workspace.workspace import Workspace
 
-    workspace = Workspace.around(Path(options.workspace))
+    opened = Opened(Path(options.workspace))
+    workspace = opened.workspace
     configured = workspace.settings.models
     for name in options.models:
         if name not in configured:
             raise BadInput(f"no model is named '{name}'{nearest(name, list(configured))}")
     chosen = options.models or list(configured)
-    models = Models(workspace)
+    models = opened.models
     roles = dict(workspace.settings.roles)
     found = [
         {

@@ -17,7 +17,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Lays the workspace out."""
-    from ...workspace.workspace import create
+    from ...workspace.starter import create
 
     create(options.dir)
     screen.result({"workspace": str(options.dir)})

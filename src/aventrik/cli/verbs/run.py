@@ -9,7 +9,10 @@ from ..opening import only_testset, open_corpus, open_testset
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.runner import Outcome
+    from ...core.testsets import Question
+    from ...engine.opened import Opened
+    from ...engine.runs import Outcome
+    from ...workspace.configuration import Configuration
 
 HELP = (
     "Applies configurations to a test set. What was computed before, by any configuration, is not computed again; "
@@ -23,24 +26,31 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "configurations", metavar="CONFIG", nargs="*", help="configuration files (default: all in configs/)"
     )
     parser.add_argument("--testset", metavar="NAME", help="the test set (default: the only one there is)")
+    parser.add_argument(
+        "--until", choices=("served", "context", "answer", "verdicts"), default="",
+        help="stop after this stage: 'served' measures retrieval alone and asks no answering model",
+    )  # fmt: skip
+    parser.add_argument("--plan", action="store_true", help="say what would be computed and asked, and compute nothing")
     parser.add_argument("--fresh", action="store_true", help="ask models anew, whatever the call store has")
     parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Runs every configuration and says what was new."""
-    from ...engine.runner import Runner
-    from ...workspace.calls import KeptCalls
+    from ...engine.runs import Runner
 
-    workspace = open_corpus(options)
+    opened = open_corpus(options, fresh=options.fresh)
+    workspace = opened.workspace
     configurations = workspace.configurations(options.configurations)
     testset = options.testset or only_testset(workspace)
-    questions = open_testset(workspace, testset, screen)
-    if options.retry_failed:
-        KeptCalls(workspace.store).forget_failed()
+    questions = open_testset(opened, testset, screen)
+    name = workspace.testset_path(testset).stem
     with screen.progress() as meter:
-        runner = Runner(workspace, meter, fresh=options.fresh, retry_failed=options.retry_failed)
-        outcomes = [runner.run(each, workspace.testset_path(testset).stem, questions) for each in configurations]
+        opened.progress = meter
+        if options.plan:
+            return _plan(opened, configurations, questions, options.until, screen)
+        runner = Runner(opened, retry_failed=options.retry_failed)
+        outcomes = [runner.run(each, name, questions, options.until) for each in configurations]
     screen.result(
         [
             {
@@ -100,19 +110,56 @@ def _cost(screen: Screen, outcomes: list[Outcome]) -> None:
             f"{total['failed']:,.0f} calls failed and are recorded as failed, with what came; --retry-failed makes them again"
         )
     for note, count in outcomes[-1].notes.items():
-        screen.warn(f"{note} ({count:,} times)")
+        screen.warn(f"{note} ({count:,} times)" if count > 1 else note)
+
+
+def _plan(
+    opened: Opened, configurations: list[Configuration], questions: list[Question], until: str, screen: Screen
+) -> int:
+    """What a run would compute, stage by stage."""
+    from ...engine.planning import plan
+
+    rows = [plan(opened, each, questions, until) for each in configurations]
+    screen.result([row.as_json() for row in rows])
+    screen.table(
+        [
+            "configuration",
+            "to make of the documents",
+            "results there",
+            "to compute",
+            "calls at the most",
+            "tokens",
+            "money",
+        ],
+        [
+            [
+                row.name,
+                ", ".join(row.corpus) or "nothing",
+                f"{row.known:,}",
+                f"{row.missing:,}" + (" or fewer" if row.open else ""),
+                f"{row.calls:,}",
+                f"{row.tokens:,}",
+                f"{row.money:.4f}",
+            ]
+            for row in rows
+        ],
+        right=(2, 3, 4, 5, 6),
+    )
+    screen.say(
+        "what depends on a result that is not there yet can't be known before; configurations may share results",
+        style="dim",
+    )
+    return 0
 
 
 def _new(computed: dict[str, int], questions: int) -> str:
-    """Corpus stages by name, question stages by how many were new."""
-    from ...engine.stages import CORPUS_STAGES
+    """Stages of the corpus by name, stages of the questions from the first to the last."""
+    from ...engine.graph import QUESTION, STAGES
 
     if not computed:
         return "none"
-    whole: list[str] = [stage for stage in CORPUS_STAGES if stage in computed]
-    others = {stage: count for stage, count in computed.items() if stage not in whole}
-    told = [*whole]
+    told = [name for name in computed if name in STAGES and STAGES[name].scope != QUESTION]
+    others = [name for name in computed if name not in told]
     if others:
-        first = next(iter(others))
-        told.append(f"{first}…scores" if len(others) > 1 else first)
+        told.append(f"{others[0]}…{others[-1]}" if len(others) > 1 else others[0])
     return ", ".join(told)

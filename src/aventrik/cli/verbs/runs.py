@@ -11,7 +11,7 @@ from rich.text import Text
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...workspace.runs import Run
+    from ...storage.protocols import Run
 
 HELP = "Lists runs; with a run named, labels it, notes something on it, or removes it."
 
@@ -27,12 +27,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Changes what was asked for, then lists."""
     from ...core.errors import BadInput
-    from ...workspace.runs import Runs
-    from ...workspace.workspace import Workspace
+    from ...engine.opened import Opened
 
-    workspace = Workspace.around(Path(options.workspace))
-    runs = Runs(workspace.store)
-    chosen = [runs.find(reference) for reference in options.runs]
+    opened = Opened(Path(options.workspace))
+    runs = opened.store.runs
+    chosen = [opened.run(reference) for reference in options.runs]
     if (options.label is not None or options.note is not None) and len(chosen) != 1:
         raise BadInput("--label and --note need exactly one run")
     if options.label and any(each.label == options.label for each in runs.all() if each.id != chosen[0].id):
@@ -53,12 +52,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 "label": each.label,
                 "testset": each.testset,
                 "note": each.note,
-                "questions": len(each.questions),
+                "questions": each.questions,
                 "started": each.started,
                 "finished": each.finished,
                 "costs": each.costs,
-                "prompts": runs.prompts(each.id),
-                "configuration": each.configuration.model_dump(),
+                "made": each.made,
             }
             for each in listed
         ]
@@ -74,7 +72,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 str(each.id),
                 _named(each),
                 each.testset,
-                str(len(each.questions)),
+                str(each.questions),
                 each.finished[5:16] or "not finished",
                 f"{sum(each.costs.get('seconds', {}).values()):.1f}",
                 *(_spent(each.costs.get("models", {})) if served else ()),

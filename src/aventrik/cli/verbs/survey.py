@@ -13,12 +13,11 @@ from ..opening import first_configuration, open_corpus, open_testset
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...core.questions import Question
-    from ...engine.resources import Resources
+    from ...engine.opened import Opened
     from ...engine.surveying import Survey, Topic
     from ...report.map import Drawing
+    from ...storage.protocols import Run
     from ...workspace.configuration import Configuration
-    from ...workspace.runs import Run
     from ...workspace.workspace import Workspace
 
 HELP = (
@@ -56,39 +55,38 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Groups, draws, shows."""
     from ...core.errors import BadInput
-    from ...engine.resources import Resources
     from ...engine.surveying import survey
     from ...report.map import COLOURINGS
-    from ...workspace.runs import Runs
 
-    workspace = open_corpus(options)
+    opened = open_corpus(options)
+    workspace = opened.workspace
     configuration = first_configuration(workspace, options.configuration, screen)
     for name in ("topics", "points", "sample", "floor"):
         if getattr(options, name) < (0 if name in ("topics", "floor") else 1):
             raise BadInput(f"--{name}: must be a positive number")
     if options.colour and options.colour not in COLOURINGS:
         raise BadInput(f"--colour {options.colour}: must be one of {', '.join(COLOURINGS)}")
-    judged = Runs(workspace.store).find(options.run) if options.run else None
+    judged = opened.run(options.run) if options.run else None
     if options.colour == "served" and judged is None:
         raise BadInput("--colour served needs --run RUN")
     with screen.progress() as meter:
-        resources = Resources(workspace, meter)
+        opened.progress = meter
         if options.beside:
-            screen.result(_beside(resources, configuration, options.beside, screen))
+            screen.result(_beside(opened, configuration, options.beside, screen))
             return 0
-        questions = open_testset(workspace, options.testset, screen) if options.testset else None
+        questions = open_testset(opened, options.testset, screen) if options.testset else None
         seed = workspace.settings.seed if options.seed is None else options.seed
         made = survey(
-            resources, configuration, options.topics, _numbers(options.range), options.space == "reduced", questions,
+            opened, configuration, options.topics, _numbers(options.range), options.space == "reduced", questions,
             options.sample, options.floor, seed,
         )  # fmt: skip
         if options.show and not 1 <= options.show <= len(made.topics):
             raise BadInput(f"--show {options.show}: there are topics 1 to {len(made.topics)}")
-        drawing = _drawing(workspace, resources, made, options, judged, seed)
+        drawing = _drawing(opened, made, options, judged, seed)
     files = _draw(workspace, configuration, drawing, options.colour or ("served" if judged else "topic"))
-    screen.result(_as_json(resources, made, files))
+    screen.result(_as_json(made, files))
     if options.show:
-        _show_topic(resources, made, made.topics[options.show - 1], screen)
+        _show_topic(made, made.topics[options.show - 1], screen)
         return 0
     _show(made, screen, options.testset)
     screen.say(f"the map: {files[0]} and {files[1]} (open it in a browser)")
@@ -106,20 +104,19 @@ def _numbers(text: str) -> list[int]:
     return list(range(int(low), int(high) + 1))
 
 
-def _drawing(
-    workspace: Workspace, resources: Resources, made: Survey, options: argparse.Namespace, judged: Run | None, seed: int
-) -> Drawing:
-    from ...engine.surveying import chosen_points, positions
+def _drawing(opened: Opened, made: Survey, options: argparse.Namespace, judged: Run | None, seed: int) -> Drawing:
+    from ...core.surveying.layout import positions
+    from ...engine.surveying import chosen_points
     from ...report.map import Drawing, Point, kept_groups
 
     table = made.table
     chosen = chosen_points(made.found, options.points)
-    resources.progress("map", 0, 1)
-    places = positions(resources.vectors(made.configuration), chosen, options.layout, seed)
+    opened.progress("map", 0, 1)
+    places = positions(made.place.open("vectors"), chosen, options.layout, seed)
     names = {topic.number: _name(topic) for topic in made.topics}
     many = len(table.docs) > 20
-    findings = _findings(workspace, made)
-    scored = _served(workspace, made, judged, options.measure)
+    findings = _findings(opened, made)
+    scored = _served(opened, made, judged, options.measure)
     points = []
     for number, (x, y) in zip(chosen.tolist(), places.tolist()):
         doc = table.name(number)
@@ -130,8 +127,8 @@ def _drawing(
         }
         if scored is not None:
             groups["served"] = _told(scored.get(number))
-        source = " › ".join(resources.source(table, number))
-        points.append(Point(x, y, doc, source, shortened(resources.text(table, number), _SNIPPET), groups))
+        source = " › ".join(made.chunks.source(number))
+        points.append(Point(x, y, doc, source, shortened(made.chunks.text(number), _SNIPPET), groups))
     colourings = {"topic": list(names.values())}
     for name, last in (("document", ()), ("finding", ("no finding",))):
         colourings[name] = kept_groups([point.groups[name] for point in points], last)
@@ -154,14 +151,14 @@ def _told(score: float | None) -> str:
     return "served well" if score >= 0.99 else "served badly" if score <= 0.01 else "served in part"
 
 
-def _findings(workspace: Workspace, made: Survey) -> dict[int, str]:
+def _findings(opened: Opened, made: Survey) -> dict[int, str]:
     """For each chunk the surest finding that touches it."""
     from ...core.chunking.lookup import chunks_of
-    from ...core.spans import common
+    from ...core.documents.spans import common
     from ...engine.vetting import findings
 
     found: dict[int, tuple[float, str]] = {}
-    for each in findings(workspace):
+    for each in findings(opened):
         for number in chunks_of(made.table, each.document):
             ranges = made.table.ranges(number)
             touched = not each.spans or any(common(ranges, *span) for span in each.spans)
@@ -170,20 +167,21 @@ def _findings(workspace: Workspace, made: Survey) -> dict[int, str]:
     return {number: kind for number, (_, kind) in found.items()}
 
 
-def _served(workspace: Workspace, made: Survey, judged: Run | None, measure: str) -> dict[int, float] | None:
+def _served(opened: Opened, made: Survey, judged: Run | None, measure: str) -> dict[int, float] | None:
     from ...core.errors import BadInput
     from ...engine.comparing import side_of
     from ...engine.surveying import served_well
-    from ...workspace.testsets import load_testset, located
+    from ...workspace.testsets import question_from
 
     if judged is None:
         return None
-    scores = {name: each[measure] for name, each in side_of(workspace.store, judged).scores.items() if measure in each}
+    found = side_of(opened.store, judged)
+    scores = {found.ids[key]: each[measure] for key, each in found.side.scores.items() if measure in each}
     if not scores:
         raise BadInput(f"run {judged.id} has no score for '{measure}'")
-    names = set(workspace.corpus.names(left_out=True))
-    questions: Sequence[Question] = load_testset(workspace.testset_path(judged.testset))
-    questions, _ = located(questions, lambda doc: workspace.corpus.document(doc).text if doc in names else None)
+    if not judged.made.get("format"):
+        raise BadInput(f"run {judged.id} was made by an earlier version; run '{judged.name}' again")
+    questions, _ = opened.located([question_from(each.body) for each in opened.store.runs.questions(judged.id)])
     return served_well(made.table, questions, scores)
 
 
@@ -197,14 +195,14 @@ def _draw(workspace: Workspace, configuration: Configuration, drawing: Drawing, 
     return files[0], files[1]
 
 
-def _as_json(resources: Resources, made: Survey, files: Sequence[Path]) -> dict[str, Any]:
+def _as_json(made: Survey, files: Sequence[Path]) -> dict[str, Any]:
     def chunk(number: int) -> dict[str, Any]:
         name = made.table.name(number)
         return {
             "chunk": number,
             "doc": name,
             "ranges": made.table.ranges(number),
-            "text": resources.text(made.table, number),
+            "text": made.chunks.text(number),
         }
 
     return {
@@ -267,7 +265,7 @@ def _counted(count: int, word: str) -> str:
     return f"{count} {word}" + ("" if count == 1 else "s")
 
 
-def _show_topic(resources: Resources, made: Survey, topic: Topic, screen: Screen) -> None:
+def _show_topic(made: Survey, topic: Topic, screen: Screen) -> None:
     screen.title(f"topic {_name(topic)} · {topic.size:,} chunks of {topic.documents:,} documents")
     if topic.useless:
         screen.say(f"looks useless for questions: {topic.useless}", style="yellow")
@@ -279,40 +277,40 @@ def _show_topic(resources: Resources, made: Survey, topic: Topic, screen: Screen
     for title, chunks in kinds:
         screen.title(title)
         for number in chunks:
-            above = " › ".join(resources.source(made.table, number))
+            above = " › ".join(made.chunks.source(number))
             screen.say(f"{made.table.name(number)}: {above}", style="dim")
-            screen.say("  " + shortened(resources.text(made.table, number), 3 * screen.out.width))
+            screen.say("  " + shortened(made.chunks.text(number), 3 * screen.out.width))
 
 
-def _beside(resources: Resources, configuration: Configuration, other: str, screen: Screen) -> dict[str, Any]:
+def _beside(opened: Opened, configuration: Configuration, other: str, screen: Screen) -> dict[str, Any]:
     """Two embedding models on the same chunks: how alike their neighbourhoods are, and where least."""
+    from ...core.comparing.intervals import interval
     from ...core.errors import BadInput
-    from ...core.statistics import interval
     from ...engine.surveying import models_apart, with_vectors
     from ...workspace.toml import nearest
 
-    known = resources.workspace.embedding_models()
+    known = opened.workspace.embedding_models()
     if other not in known or other == "none":
         raise BadInput(f"--beside {other}: no such embedding model{nearest(other, [n for n in known if n != 'none'])}")
     one = with_vectors(configuration).embedding.model
     if one == other:
         raise BadInput(f"--beside {other}: that is the configuration's own embedding model")
-    table, found = models_apart(resources, configuration, other)
+    chunks, found = models_apart(opened, configuration, other)
     share = interval(found.share.tolist())
     screen.say(
-        f"{one} and {other}, {len(found.asked):,} of {len(table):,} chunks: of the {found.k} nearest neighbours by one, "
+        f"{one} and {other}, {len(found.asked):,} of {len(chunks):,} chunks: of the {found.k} nearest neighbours by one, "
         f"{share.mean:.0%} are so by the other too (95 % interval {share.low:.0%} to {share.high:.0%})"
     )
     apart = []
     for place in found.apart(5):
         number = int(found.asked[place])
-        screen.title(f"they share {found.share[place]:.0%} around: {table.name(number)}")
-        screen.say("  " + shortened(resources.text(table, number), 2 * screen.out.width))
-        row: dict[str, Any] = {"chunk": number, "doc": table.name(number), "share": float(found.share[place])}
+        screen.title(f"they share {found.share[place]:.0%} around: {chunks.table.name(number)}")
+        screen.say("  " + shortened(chunks.text(number), 2 * screen.out.width))
+        row: dict[str, Any] = {"chunk": number, "doc": chunks.table.name(number), "share": float(found.share[place])}
         for model, near in ((one, found.first), (other, found.second)):
             row[model] = near[place]
             for rank, chunk in enumerate(near[place][:2], 1):
-                told = f"{table.name(chunk)}: {resources.text(table, chunk)}"
+                told = f"{chunks.table.name(chunk)}: {chunks.text(chunk)}"
                 screen.say(f"  {model} {rank}: {shortened(told, screen.out.width - 16)}", style="dim")
         apart.append(row)
     return {

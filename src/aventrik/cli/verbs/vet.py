@@ -14,7 +14,7 @@ from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
     from ...core.vetting import Finding
-    from ...workspace.workspace import Workspace
+    from ...engine.opened import Opened
 
 HELP = (
     "Looks for documents unfit for use and shows what it found with the evidence. What is left out stays in the "
@@ -54,23 +54,23 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.vetting import decisions, findings
     from ...report.tables import write_table
     from ...workspace.toml import nearest
-    from ..labelling import ask_for_labels, labels_of, show_suggestions
+    from ..labelling import ask_for_labels, show_suggestions
 
     for kind in options.kind:
         if kind not in KINDS:
             raise BadInput(f"no finding is of the kind '{kind}'{nearest(kind, list(KINDS))}")
-    workspace = open_corpus(options, left_out=True)
+    opened = open_corpus(options, left_out=True)
     if options.label:
-        screen.result(ask_for_labels(workspace, options.label, screen))
+        screen.result(ask_for_labels(opened, options.label, screen))
         return 0
     if options.suggest:
-        screen.result(show_suggestions(workspace, options.suggest, options.apply, screen))
+        screen.result(show_suggestions(opened, options.suggest, options.apply, screen))
         return 0
-    names = _named(workspace, options.documents)
+    names = _named(opened, options.documents)
     if options.where:
-        names &= passed(workspace, options.where, left_out=True)
+        names &= passed(opened.corpus, options.where, left_out=True)
     with screen.progress() as meter:
-        found = findings(workspace, meter)
+        found = findings(opened, meter)
     chosen = [
         each
         for each in found
@@ -81,13 +81,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.take_back:
         if not options.documents and not options.where:
             raise BadInput("--take-back needs the documents to take back ('*' for all)")
-        screen.say(f"taken back: {workspace.corpus.take_back(sorted(names)):,} documents")
+        screen.say(f"taken back: {opened.corpus.take_back(sorted(names)):,} documents")
     elif options.leave_out:
-        _leave_out(workspace, options, chosen, names, screen)
-    out = workspace.corpus.left_out()
+        _leave_out(opened, options, chosen, names, screen)
+    out = opened.corpus.left_out()
     if options.export:
-        write_table(options.export, decisions(workspace, found, labels_of(workspace)))
-        screen.say(f"decisions on {len(workspace.corpus.names(left_out=True)):,} documents → {options.export}")
+        write_table(options.export, decisions(opened.corpus, found, opened.workspace.labels))
+        screen.say(f"decisions on {len(opened.corpus.names(left_out=True)):,} documents → {options.export}")
     unfit = _unfit(chosen, out)
     screen.result(
         {
@@ -103,11 +103,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     return 0
 
 
-def _named(workspace: Workspace, patterns: Sequence[str]) -> set[str]:
+def _named(opened: Opened, patterns: Sequence[str]) -> set[str]:
     from ...core.errors import BadInput
     from ...workspace.toml import nearest
 
-    names = workspace.corpus.names(left_out=True)
+    names = opened.corpus.names(left_out=True)
     if not patterns:
         return set(names)
     chosen: set[str] = set()
@@ -120,7 +120,7 @@ def _named(workspace: Workspace, patterns: Sequence[str]) -> set[str]:
 
 
 def _leave_out(
-    workspace: Workspace, options: argparse.Namespace, chosen: Sequence[Finding], names: set[str], screen: Screen
+    opened: Opened, options: argparse.Namespace, chosen: Sequence[Finding], names: set[str], screen: Screen
 ) -> None:
     """Leaves out documents by finding; by name alone when a reason is given and no kind."""
     from ...core.errors import BadInput
@@ -133,7 +133,7 @@ def _leave_out(
         reasons = dict.fromkeys(sorted(names), options.reason or options.where or "left out by name")
     else:
         reasons = {each.document: options.reason or f"{each.kind}: {each.message}" for each in chosen}
-    count = sum(workspace.corpus.leave_out([name], reason) for name, reason in reasons.items())
+    count = opened.corpus.leave_out(reasons)
     screen.say(f"left out: {count:,} documents; --take-back lets them in again")
 
 

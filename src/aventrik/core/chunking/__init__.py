@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..documents import Document
-from ..spans import Range, trimmed
+from ..documents.spans import Range, trimmed
 
 METHODS = ("fixed", "sentence", "paragraph", "heading", "page", "topic")
 
@@ -110,14 +110,32 @@ class ChunkTable:
             ends=np.array([end for ranges in flat for _, end in ranges], dtype=np.int64),
         )
 
-    def arrays(self) -> dict[str, npt.NDArray]:
-        """The columns, for storage."""
-        names = np.frombuffer("\n".join(self.docs).encode("utf-8", "surrogateescape"), dtype=np.uint8)
-        return {"docs": names, "doc": self.doc, "first": self.first, "starts": self.starts, "ends": self.ends}
-
     @classmethod
-    def from_arrays(cls, arrays: dict[str, npt.NDArray]) -> ChunkTable:
-        """The inverse of `arrays`."""
-        names = arrays["docs"].tobytes().decode("utf-8", "surrogateescape")
-        columns = {name: arrays[name] for name in ("doc", "first", "starts", "ends")}
-        return cls(docs=tuple(names.split("\n")) if names else (), **columns)
+    def of_columns(
+        cls, docs: Sequence[str], columns: dict[str, npt.NDArray], ends: dict[str, npt.NDArray[np.int64]]
+    ) -> ChunkTable:
+        """The table of the documents `docs`, from the `columns_of` each, laid end to end; document d has the entries
+        `ends[name][d]:ends[name][d + 1]` of each."""
+        sizes = columns["sizes"]
+        return cls(
+            docs=tuple(docs),
+            doc=np.repeat(np.arange(len(docs), dtype=np.int32), np.diff(ends["sizes"])),
+            first=np.concatenate(([0], np.cumsum(sizes, dtype=np.int64))),
+            starts=columns["starts"],
+            ends=columns["ends"],
+        )
+
+
+def columns_of(chunks: Sequence[Chunk]) -> dict[str, npt.NDArray]:
+    """The chunks of one document as columns: `sizes` (int32), the ranges of each; `starts` and `ends` (int64)."""
+    return {
+        "sizes": np.array([len(ranges) for ranges in chunks], dtype=np.int32),
+        "starts": np.array([start for ranges in chunks for start, _ in ranges], dtype=np.int64),
+        "ends": np.array([end for ranges in chunks for _, end in ranges], dtype=np.int64),
+    }
+
+
+def chunks_from(columns: dict[str, npt.NDArray]) -> list[Chunk]:
+    """The inverse of `columns_of`."""
+    ranges = iter(zip(columns["starts"].tolist(), columns["ends"].tolist()))
+    return [tuple(next(ranges) for _ in range(size)) for size in columns["sizes"].tolist()]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 from ..documents import Part
-from ..spans import Range
+from ..documents.spans import Range
 from . import Chunk
 from .joining import joined
 from .paragraph import packed

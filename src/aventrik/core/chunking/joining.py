@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..spans import Range
+from ..documents.spans import Range
 from .packing import LEFT_OVER
 from .units import Source
 

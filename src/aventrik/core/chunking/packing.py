@@ -5,8 +5,8 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Sequence
 
-from ..measuring import Ruler
-from ..spans import Range
+from ..documents.spans import Range
+from ..text.rulers import Ruler
 
 LEFT_OVER = 4  # a last chunk under a quarter of the size is a left-over
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..spans import Range
+from ..documents.spans import Range
 from . import Chunk
 from .packing import pack
 from .units import Source

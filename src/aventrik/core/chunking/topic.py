@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from ..spans import Range
+from ..documents.spans import Range
 from ..text import content_terms
 from . import Chunk
 from .joining import joined

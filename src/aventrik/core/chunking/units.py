@@ -10,9 +10,9 @@ from functools import cached_property
 import regex
 
 from ..documents import Document
-from ..measuring import Ruler, ruler, word_edges
-from ..spans import Range, trimmed
+from ..documents.spans import Range, trimmed
 from ..text import sentences
+from ..text.rulers import Ruler, ruler, word_edges
 from . import Cutting
 
 _CLUSTER = regex.compile(r"\X")

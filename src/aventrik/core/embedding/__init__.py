@@ -2,32 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
 from importlib import import_module
-from typing import Protocol, cast
+from typing import cast
 
 import numpy as np
 import numpy.typing as npt
 
-MODELS = ("lsa", "static")
+from ..protocols import Embedder
 
-State = dict[str, npt.NDArray]
-
-
-class Embedder(Protocol):
-    """What every embedding model does."""
-
-    def fit(self, texts: Callable[[], Iterable[str]]) -> State:
-        """What the model has to learn before it can embed, from texts spread over the corpus; empty for a ready-made
-        one."""
-        ...
-
-    def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
-        """Unit vectors, shape (len(texts), d); a text with no known word is all zeros.
-
-        `kind` is "passage" or "query", for models that want the two told apart.
-        """
-        ...
+# model: whether it learns from the corpus before it can embed
+MODELS = {"lsa": True, "static": False}
 
 
 def embedder(name: str, dimensions: int = 192) -> Embedder:

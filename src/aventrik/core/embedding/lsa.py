@@ -14,9 +14,10 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from ..counting import Vocabulary, count_terms
+from ..protocols import State
 from ..text import STOP_WORDS
-from . import State, unit
+from ..text.counting import Vocabulary, count_terms
+from . import unit
 
 DIMENSIONS = 192
 _SEED = 7

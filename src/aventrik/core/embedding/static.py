@@ -14,7 +14,8 @@ import numpy as np
 import numpy.typing as npt
 
 from ..errors import MissingExtra
-from . import State, unit
+from ..protocols import State
+from . import unit
 
 _WEIGHTS = "weights/l2_supercat_256.safetensors"
 _TOKENIZER = "tokenizers/l2_supercat_tokenizer_config.json"

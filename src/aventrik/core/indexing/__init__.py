@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-Hit = tuple[int, float]
+from ..protocols import Hit
 
 
 @dataclass(frozen=True)

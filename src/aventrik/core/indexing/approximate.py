@@ -25,6 +25,8 @@ _TRAINED = 64  # vectors a list that the centres are found from
 _PROBES = 200  # vectors that recall is measured with
 _AT_ONCE = 1 << 14
 
+LAYOUTS = ("exact", "graph", "lists")
+
 
 @dataclass(frozen=True)
 class Nearness:
@@ -36,6 +38,12 @@ class Nearness:
     build_effort: int = 80
     lists: int = 0
 
+    def told(self) -> Nearness:
+        """The same without what its way does not use."""
+        if self.way == "graph":
+            return Nearness(self.way, self.links, self.build_effort)
+        return Nearness(self.way, lists=self.lists)
+
 
 @dataclass(frozen=True)
 class Reach:
@@ -43,6 +51,10 @@ class Reach:
 
     effort: int = 256
     probes: int = 20
+
+    def told(self, way: str) -> Reach:
+        """The same without what a way does not use."""
+        return Reach(effort=self.effort) if way == "graph" else Reach(probes=self.probes)
 
 
 def _library() -> Any:

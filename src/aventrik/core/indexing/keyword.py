@@ -12,9 +12,12 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from ..counting import Vocabulary, count_terms, hash_of
 from ..text import terms
+from ..text.counting import hash_of
 from . import Hit, Narrowing, best
+from .terms import Columns, count, table_of
+
+Terms = tuple[Columns, dict[str, npt.NDArray[np.int64]]]
 
 _SLICE = 1 << 20  # postings that are weighed at a time
 _OFTEN = 20  # a term in more than one of so many texts is frequent
@@ -50,14 +53,14 @@ class KeywordIndex:
     def scores(self, query_terms: Sequence[str]) -> npt.NDArray[np.float32]:
         """The score of every text; a term that stands twice in the query counts twice."""
         scores = np.zeros(self.size, dtype=np.float32)
-        for term, count in Counter(query_terms).items():
+        for term, times in Counter(query_terms).items():
             left, right = self._postings(term)
             if (right - left) * _OFTEN > self.size:
                 row = self._row(term, left, right)
-                scores += row * np.float32(count) if count > 1 else row
+                scores += row * np.float32(times) if times > 1 else row
             elif left < right:
                 weights = self.weights[left:right]
-                scores[self.texts[left:right]] += weights * np.float32(count) if count > 1 else weights
+                scores[self.texts[left:right]] += weights * np.float32(times) if times > 1 else weights
         return scores
 
     @cached_property
@@ -118,9 +121,27 @@ def build(
     title_weight: float = 0.0,
     title_b: float = 0.75,
 ) -> KeywordIndex:
-    """An index over texts, which are read once and not kept; `titles`, one a text, are their second field."""
-    vocabulary = Vocabulary()
-    counts = count_terms(texts, vocabulary)
+    """An index over texts; `titles`, one a text, are their second field."""
+
+    def whole(one: Iterable[str]) -> Terms:
+        [columns] = count([list(one)])
+        return columns, {name: np.array([0, len(column)], dtype=np.int64) for name, column in columns.items()}
+
+    return merge(whole(texts), k1, b, whole(titles) if title_weight > 0 else None, title_weight, title_b)
+
+
+def merge(
+    body: Terms,
+    k1: float = 1.2,
+    b: float = 0.75,
+    titles: Terms | None = None,
+    title_weight: float = 0.0,
+    title_b: float = 0.75,
+) -> KeywordIndex:
+    """An index from the terms of all documents, each field as (columns, where each document's begin and end)."""
+    fields = [body] if titles is None else [body, titles]
+    hashes = np.unique(np.concatenate([columns["vocabulary"] for columns, _ in fields]))
+    counts = table_of(*body, hashes)
     size = counts.shape[0]
     if not size or not counts.nnz:
         nothing = np.zeros(0)
@@ -129,16 +150,8 @@ def build(
             size, nothing.astype(np.uint64), first, nothing.astype(np.int32), nothing.astype(np.float32)
         )
     table = _by_length(counts, b)
-    if title_weight > 0:
-        of_titles = count_terms(titles, vocabulary)
-        counts.resize(size, of_titles.shape[1])
-        table = _by_length(counts, b) + np.float32(title_weight) * _by_length(of_titles, title_b)
-    hashes = vocabulary.hashes()
-    by_hash = np.argsort(hashes, kind="stable")
-    rank = np.empty(len(hashes), dtype=np.int32)
-    rank[by_hash] = np.arange(len(hashes), dtype=np.int32)
-    table.indices = rank[table.indices]
-    table.has_sorted_indices = False
+    if titles is not None:
+        table = table + np.float32(title_weight) * _by_length(table_of(*titles, hashes), title_b)
     columns = table.tocsc()  # of each term the texts in ascending order
     frequency = np.diff(columns.indptr)
     idf = np.log1p((size - frequency + 0.5) / (frequency + 0.5))
@@ -148,7 +161,7 @@ def build(
         some = weights[left : left + _SLICE].astype(np.float64)
         weights[left : left + _SLICE] = of_posting[left : left + _SLICE] * (some * (k1 + 1) / (some + k1))
     texts_of = columns.indices.astype(np.int32, copy=False)
-    return KeywordIndex(size, hashes[by_hash], columns.indptr.astype(np.int64), texts_of, weights)
+    return KeywordIndex(size, hashes, columns.indptr.astype(np.int64), texts_of, weights)
 
 
 def _by_length(counts: Any, b: float) -> Any:

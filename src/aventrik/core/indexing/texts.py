@@ -1,83 +1,69 @@
-"""What is matched for chunks: their own text, or texts that a model writes about them. Several may lead to one chunk."""
+"""Texts that a model writes about chunks, to be matched in their place. Several may lead to one chunk."""
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from ..tasks import LanguageModel, Task
+from ..protocols import LanguageModel, Task
 
-_AT_ONCE = 64
+# what is matched for a chunk: the task that a model does for it
+KINDS = {"chunk": "", "summary": "summary", "facts": "facts", "questions": "asked"}
 
 
-@dataclass(frozen=True)
-class IndexTexts:
-    """`count` texts; `owner[i]` (int32, ascending) is the chunk of text i, None when that is chunk i.
+def write(
+    documents: Sequence[Sequence[tuple[str, Sequence[str]]]], kind: str, writer: LanguageModel
+) -> list[dict[str, npt.NDArray]]:
+    """The index texts of each document's chunks, a chunk given as (text, title and headings), as columns.
 
-    `failed` counts the chunks for which the writer gave nothing, and which are matched by their own text.
+    `owner` (int32, ascending): the chunk, counted in the document, that each text leads to; `body` (UTF-8 bytes) and
+    `sizes` (int64): the texts; `failed` (uint8): of each chunk, 1 where the writer gave no reply that fits. A chunk
+    about which it says nothing, or fails, is matched by its own text.
     """
-
-    count: int
-    text: Callable[[int], str]
-    owner: npt.NDArray[np.int32] | None = None
-    failed: int = 0
-
-    def __len__(self) -> int:
-        return self.count
-
-    def chunk(self, number: int) -> int:
-        """The chunk that a text leads to."""
-        return number if self.owner is None else int(self.owner[number])
-
-    @classmethod
-    def from_arrays(cls, arrays: dict[str, npt.NDArray]) -> IndexTexts:
-        """From the columns that `written_texts` gives: `owner`, `body` (UTF-8 bytes), `ends` and `failed`."""
-        ends, body = arrays["ends"], arrays["body"]
-
-        def text(number: int) -> str:
-            start = int(ends[number - 1]) if number else 0
-            return body[start : int(ends[number])].tobytes().decode("utf-8", "surrogatepass")
-
-        return cls(len(ends), text, arrays["owner"], int(arrays["failed"][0]))
+    tasks = [
+        Task(KINDS[kind], {"title": source[0] if source else "", "headings": list(source[1:]), "passage": text})
+        for chunks in documents
+        for text, source in chunks
+    ]
+    replies = iter(writer.perform(tasks))
+    return [_columns(chunks, kind, [next(replies).value for _ in chunks]) for chunks in documents]
 
 
-def written_texts(
-    chunks: Iterable[tuple[str, Sequence[str]]],
-    count: int,
-    kind: str,
-    writer: LanguageModel,
-    progress: Callable[[str, int, int], None],
+def _columns(
+    chunks: Sequence[tuple[str, Sequence[str]]], kind: str, values: Sequence[dict[str, Any] | None]
 ) -> dict[str, npt.NDArray]:
-    """The index texts of `count` chunks, each given as (text, title and headings), as columns for storage.
-
-    A chunk about which the writer says nothing, or fails, is matched by its own text.
-    """
     owner: list[int] = []
     bodies: list[bytes] = []
-    failed = 0
-    waiting = iter(enumerate(chunks))
-    while batch := list(itertools.islice(waiting, _AT_ONCE)):
-        progress("texts", batch[0][0], count)
-        tasks = [
-            Task(kind, {"title": source[0] if source else "", "headings": list(source[1:]), "passage": text})
-            for _, (text, source) in batch
-        ]
-        for (number, (text, _)), reply in zip(batch, writer.perform(tasks)):
-            failed += reply.value is None
-            written = _texts_of(kind, reply.value) or [text]
-            owner.extend([number] * len(written))
-            bodies.extend(each.encode("utf-8", "surrogatepass") for each in written)
+    for number, ((text, _), value) in enumerate(zip(chunks, values)):
+        written = _texts_of(kind, value) or [text]
+        owner.extend([number] * len(written))
+        bodies.extend(each.encode("utf-8", "surrogatepass") for each in written)
     return {
         "owner": np.array(owner, dtype=np.int32),
         "body": np.frombuffer(b"".join(bodies), dtype=np.uint8),
-        "ends": np.cumsum([len(body) for body in bodies], dtype=np.int64),
-        "failed": np.array([failed], dtype=np.int64),
+        "sizes": np.array([len(body) for body in bodies], dtype=np.int64),
+        "failed": np.array([value is None for value in values], dtype=np.uint8),
     }
+
+
+def texts_from(columns: dict[str, npt.NDArray]) -> list[tuple[int, str]]:
+    """(chunk in the document, text) of one document's columns."""
+    body = columns["body"].tobytes()
+    ends = np.cumsum(columns["sizes"]).tolist()
+    starts = [0, *ends[:-1]]
+    return [
+        (owner, body[start:end].decode("utf-8", "surrogatepass"))
+        for owner, start, end in zip(columns["owner"].tolist(), starts, ends)
+    ]
+
+
+def owners(columns: dict[str, npt.NDArray], ends: dict[str, npt.NDArray[np.int64]]) -> npt.NDArray[np.int32]:
+    """The chunk of each index text, counted over all documents, from their columns laid end to end."""
+    before = np.repeat(ends["failed"][:-1], np.diff(ends["owner"]))
+    return (columns["owner"] + before).astype(np.int32)
 
 
 def _texts_of(kind: str, value: dict[str, Any] | None) -> list[str]:
@@ -87,6 +73,6 @@ def _texts_of(kind: str, value: dict[str, Any] | None) -> list[str]:
     found = {
         "summary": lambda: [value["summary"]],
         "facts": lambda: value["facts"],
-        "questions": lambda: [row["question"] for row in value["questions"]],
-    }[kind]()
-    return list(dict.fromkeys(text.strip() for text in found if text.strip()))
+        "questions": lambda: value["questions"],
+    }
+    return list(dict.fromkeys(text.strip() for text in found[kind]() if text.strip()))

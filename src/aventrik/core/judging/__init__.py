@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..answering import Answer, Served
-from ..tasks import LanguageModel, Task
+from ..answering import Answer
+from ..context import Served
+from ..protocols import LanguageModel, Task
 
 
 @dataclass(frozen=True)

@@ -1,50 +1,98 @@
-"""Measures of one answer, from its verdicts and the reference facts that it states."""
+"""Measures of one answer, from its verdicts and the reference facts that it states.
+
+Each gives None where it does not apply: an answer that declines makes no claims, a claim without citation has none that
+could be right.
+"""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 from ..answering import Answer
 from ..judging import Judgement
 
 
-def answer_scores(answer: Answer, judgement: Judgement, answerable: bool) -> dict[str, float]:
-    """The measures that apply, each 0 to 1; one that does not apply (or failed) is left out.
+@dataclass(frozen=True)
+class Judged:
+    """An answer with its judgement; `answerable` says whether the documents answer the question."""
 
-    groundedness: supported claims ÷ claims. hallucinated: 1 if a claim is contradicted or not found (its mean is
-    the hallucination rate). contradicted-claims, unfound-claims: their share of the claims. completeness:
-    reference facts stated ÷ reference facts. correctness: F1 of completeness and of the share of claims that the
-    reference answer or its evidence supports. citation-precision: cited items that support their claim ÷ cited;
-    citation-recall: supported claims whose support is cited ÷ supported claims. declined-rightly: on unanswerable
-    questions; declined-wrongly: on answerable ones.
-    """
-    if answer.failure or judgement.failure:
-        return {}
-    scores = {"declined-wrongly" if answerable else "declined-rightly": float(answer.declined)}
-    if answer.declined:
-        if answerable:
-            scores.update(completeness=0.0, correctness=0.0)
-        return scores
-    verdicts = judgement.verdicts
-    if verdicts:
-        supported = [verdict for verdict in verdicts if verdict.verdict == "supported"]
-        contradicted = sum(verdict.verdict == "contradicted" for verdict in verdicts)
-        unfound = len(verdicts) - len(supported) - contradicted
-        scores["groundedness"] = len(supported) / len(verdicts)
-        scores["hallucinated"] = float(len(supported) < len(verdicts))
-        scores["contradicted-claims"] = contradicted / len(verdicts)
-        scores["unfound-claims"] = unfound / len(verdicts)
-        cited = sum(len(set(verdict.cites)) for verdict in verdicts)
-        right = sum(len(set(verdict.cites) & _resting(verdict.quotes)) for verdict in supported)
-        if cited:
-            scores["citation-precision"] = right / cited
-        if supported:
-            shown = sum(bool(set(verdict.cites) & _resting(verdict.quotes)) for verdict in supported)
-            scores["citation-recall"] = shown / len(supported)
-    if answerable and judgement.stated:
-        complete = sum(judgement.stated) / len(judgement.stated)
-        precise = sum(judgement.right) / len(judgement.right) if judgement.right else 0.0
-        scores["completeness"] = complete
-        scores["correctness"] = 2 * complete * precise / (complete + precise) if complete + precise else 0.0
-    return scores
+    answer: Answer
+    judgement: Judgement
+    answerable: bool
+
+    def share(self, *verdicts: str) -> float | None:
+        """Claims with one of the verdicts ÷ claims."""
+        found = [verdict.verdict in verdicts for verdict in self.judgement.verdicts]
+        return sum(found) / len(found) if found else None
+
+
+def groundedness(judged: Judged) -> float | None:
+    """Supported claims ÷ claims, against the served context alone."""
+    return judged.share("supported")
+
+
+def hallucinated(judged: Judged) -> float | None:
+    """1 if at least one claim is contradicted or not found, else 0; its mean is the hallucination rate."""
+    share = judged.share("supported")
+    return None if share is None else float(share < 1)
+
+
+def contradicted_claims(judged: Judged) -> float | None:
+    """Contradicted claims ÷ claims."""
+    return judged.share("contradicted")
+
+
+def unfound_claims(judged: Judged) -> float | None:
+    """Claims that are not found ÷ claims."""
+    return judged.share("not found")
+
+
+def completeness(judged: Judged) -> float | None:
+    """Reference facts stated ÷ reference facts; 0 for an answer that declines wrongly."""
+    if not judged.answerable:
+        return None
+    if judged.answer.declined:
+        return 0.0
+    stated = judged.judgement.stated
+    return sum(stated) / len(stated) if stated else None
+
+
+def correctness(judged: Judged) -> float | None:
+    """F1 of completeness and of the share of claims that the reference answer or its evidence supports."""
+    complete = completeness(judged)
+    if complete is None or judged.answer.declined:
+        return complete
+    right = judged.judgement.right
+    precise = sum(right) / len(right) if right else 0.0
+    return 2 * complete * precise / (complete + precise) if complete + precise else 0.0
+
+
+def citation_precision(judged: Judged) -> float | None:
+    """Cited items that support the claim ÷ cited items."""
+    cited = sum(len(set(verdict.cites)) for verdict in judged.judgement.verdicts)
+    right = sum(
+        len(set(verdict.cites) & _resting(verdict.quotes))
+        for verdict in judged.judgement.verdicts
+        if verdict.verdict == "supported"
+    )
+    return right / cited if cited else None
+
+
+def citation_recall(judged: Judged) -> float | None:
+    """Supported claims whose support is cited ÷ supported claims."""
+    supported = [verdict for verdict in judged.judgement.verdicts if verdict.verdict == "supported"]
+    shown = sum(bool(set(verdict.cites) & _resting(verdict.quotes)) for verdict in supported)
+    return shown / len(supported) if supported else None
+
+
+def declined_rightly(judged: Judged) -> float | None:
+    """Of an unanswerable question: 1 if the answer declines, else 0."""
+    return None if judged.answerable else float(judged.answer.declined)
+
+
+def declined_wrongly(judged: Judged) -> float | None:
+    """Of an answerable question: 1 if the answer declines, else 0."""
+    return float(judged.answer.declined) if judged.answerable else None
 
 
 def _resting(quotes: tuple[tuple[int, str], ...]) -> set[int]:

@@ -2,64 +2,72 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ..spans import Span
-from .retrieval import COVER, Needs, Retrieved, needs_met
+from .evidence import Needs
 
-STAGES = (
-    "not in the documents",
-    "left out by vetting",
-    "cut apart by chunking",
-    "not among the candidates",
-    "dropped by reranking",
-    "pushed out of the context",
-    "ignored by the answer",
-    "answered",
-)
+# Each with what it tells, in the order of the stages.
+STAGES: dict[str, str] = {
+    "not in the documents": "no document of the corpus holds its evidence",
+    "left out by vetting": "the document that holds it was left out",
+    "cut apart by chunking": "no single chunk holds it whole, and the pieces were not found together",
+    "not among the candidates": "a chunk holds it, but search did not return that chunk",
+    "dropped by reranking": "search returned it, a reranking step dropped it",
+    "pushed out of the context": "it was ranked too low to be shown to the answering model",
+    "ignored by the answer": "it was in the context, but the answer does not state it",
+    "not judged": "it was in the context, but whether the answer states it could not be judged",
+    "in the context": "it was in the context, and no answer was made",
+    "answered": "found, shown and stated in the answer",
+}
+KEPT = ("answered", "in the context")  # nothing was lost
 
 
 @dataclass(frozen=True)
-class Path:
-    """What each stage of one question held; `stated` says for each need whether the answer states its fact."""
+class Losses:
+    """For each need of a question an entry of `STAGES`."""
 
-    candidates: Sequence[Retrieved]
-    refined: Sequence[Retrieved]
-    context: Sequence[Retrieved]
-    stated: Sequence[bool]
+    lost: tuple[str, ...] = ()
 
 
-def lost_at(
-    needs: Needs, path: Path, present: set[str], left_out: set[str], whole: Sequence[bool], enough: float = COVER
-) -> list[str]:
-    """For each need an entry of `STAGES`.
+@dataclass(frozen=True)
+class Held:
+    """Which needs each stage of a question held.
 
-    `present` are the documents of the corpus, `left_out` those that vetting took out of it, and `whole[n]` says
-    whether some single served unit holds an alternative of need n.
+    `whole`: some single served unit holds an alternative; `stated`: the answer states the fact, None where that is
+    not known: no answer was made (`answered` is False), or its judgement failed.
     """
-    among = needs_met(needs, path.candidates, enough)
-    refined = needs_met(needs, path.refined, enough)
-    context = needs_met(needs, path.context, enough)
+
+    whole: Sequence[bool]
+    candidates: Sequence[bool]
+    refined: Sequence[bool]
+    context: Sequence[bool]
+    stated: Sequence[bool | None]
+    answered: bool = True
+
+
+def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
+    """For each need where it was lost; `standing` says of each document of its evidence "in", "left out" or "gone"."""
     found: list[str] = []
     for place, need in enumerate(needs):
-        if path.stated[place] and context[place]:
-            found.append("answered")
-        elif context[place]:
-            found.append("ignored by the answer")
-        elif refined[place]:
+        if held.context[place]:
+            found.append(_after_context(held.stated[place], held.answered))
+        elif held.refined[place]:
             found.append("pushed out of the context")
-        elif among[place]:
+        elif held.candidates[place]:
             found.append("dropped by reranking")
         else:
-            found.append(_before_search(need, present, left_out, whole[place]))
-    return found
+            there = {standing.get(alternative.doc, "gone") for alternative in need if alternative.ink}
+            if "in" in there:
+                found.append("not among the candidates" if held.whole[place] else "cut apart by chunking")
+            else:
+                found.append("left out by vetting" if "left out" in there else "not in the documents")
+    return Losses(tuple(found))
 
 
-def _before_search(need: Sequence[Span], present: set[str], left_out: set[str], whole: bool) -> str:
-    there = [span for span in need if span.doc in present and span.doc not in left_out]
-    if there:
-        return "not among the candidates" if whole else "cut apart by chunking"
-    if any(span.doc in left_out for span in need):
-        return "left out by vetting"
-    return "not in the documents"
+def _after_context(stated: bool | None, answered: bool) -> str:
+    if not answered:
+        return "in the context"
+    if stated is None:
+        return "not judged"
+    return "answered" if stated else "ignored by the answer"

@@ -1,109 +1,136 @@
-"""Retrieval measures of one question, from overlap of served spans with the spans of its needs."""
+"""Retrieval measures of one question, from overlap of served spans with the spans of its needs.
+
+An item at rank r serves ranges of one document. A need is met at k when some alternative of it is covered to at least
+`enough` by the union of the first k items.
+"""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from ..spans import Span, by_document, common, cover, length
+from ..documents.spans import Range, common, length, merge
+from .evidence import Evidence, Needs, cover
 
 COVER = 0.9
 CUT_OFFS = (1, 3, 5, 10)
 
-Needs = Sequence[Sequence[Span]]
-
 
 @dataclass(frozen=True)
 class Retrieved:
-    """One item of a ranked list: the spans it serves, and its tokens."""
+    """One item of a ranked list: the ranges of a document that it serves, and its tokens."""
 
-    spans: tuple[Span, ...]
+    doc: str
+    ranges: tuple[Range, ...]
     tokens: int = 0
 
 
-def best_cover(alternatives: Sequence[Span], served: dict[str, list[tuple[int, int]]]) -> float:
-    """The cover of a need: that of its best alternative span, 0 to 1."""
-    return max((cover(span, served) for span in alternatives), default=0.0)
-
-
-def needs_met(needs: Needs, items: Sequence[Retrieved], enough: float = COVER) -> list[bool]:
-    """Which needs the union of all items meets."""
-    served = by_document(span for item in items for span in item.spans)
-    return [best_cover(need, served) >= enough for need in needs]
-
-
-def retrieval_scores(
-    needs: Needs, items: Sequence[Retrieved], cut_offs: Sequence[int] = CUT_OFFS, enough: float = COVER
-) -> dict[str, float]:
-    """All retrieval measures of a question with at least one need; `items` are ranked from 1.
-
-    hit@k, hit-any@k, need-recall@k, cover@k, ndcg@k and density@k lie in 0…1, as does reciprocal-rank;
-    tokens@k counts tokens. nDCG (Järvelin and Kekäläinen, 2002) has as gain of an item the needs that it newly
-    meets; the ideal list meets one need an item, and a list that beats it, by meeting two needs at once, scores 1.
-    """
-    if not needs:
-        raise ValueError("an unanswerable question has no retrieval scores")
-    steps = _walk(needs, items[: max(cut_offs)], enough)
-    scores: dict[str, float] = {}
-    for k in cut_offs:
-        at = steps[min(k, len(steps) - 1)]
-        met = sum(value >= enough for value in at.covers)
-        ideal = sum(1 / math.log2(rank + 1) for rank in range(1, min(len(needs), k) + 1))
-        scores[f"hit@{k}"] = float(met == len(needs))
-        scores[f"hit-any@{k}"] = float(met > 0)
-        scores[f"need-recall@{k}"] = met / len(needs)
-        scores[f"cover@{k}"] = sum(at.covers) / len(needs)
-        scores[f"ndcg@{k}"] = min(1.0, at.discounted / ideal)
-        scores[f"density@{k}"] = at.wanted / at.handed_on if at.handed_on else 0.0
-        scores[f"tokens@{k}"] = float(at.tokens)
-    scores["reciprocal-rank"] = _reciprocal_rank(needs, items, enough)
-    return scores
-
-
 @dataclass(frozen=True)
-class _Step:
-    """What holds after the first r items."""
+class Walked:
+    """A ranked list walked down once. Entry r of each list holds for the union of the first r items, r from 0.
 
-    covers: tuple[float, ...]
-    discounted: float
-    wanted: int
-    handed_on: int
-    tokens: int
+    `covers`: of each need, 0 to 1; `gained`: Σ needs newly met at rank i ÷ log2(i + 1); `wanted` and `served`: characters
+    of evidence, and of all items; `tokens`: of all items; `enough`: the cover from which a need is met.
+    """
+
+    covers: list[tuple[float, ...]]
+    gained: list[float]
+    wanted: list[int]
+    served: list[int]
+    tokens: list[int]
+    enough: float
+
+    def at(self, k: int) -> int:
+        """The entry for the first k items of a list that may be shorter."""
+        return min(k, len(self.covers) - 1)
+
+    def met(self, k: int) -> list[bool]:
+        """Which needs are met by the first k items."""
+        return [value >= self.enough for value in self.covers[self.at(k)]]
 
 
-def _walk(needs: Needs, items: Sequence[Retrieved], enough: float) -> list[_Step]:
-    evidence = by_document(span for need in needs for span in need)
-    steps = [_Step((0.0,) * len(needs), 0.0, 0, 0, 0)]
-    seen: list[Span] = []
+def walk(needs: Needs, items: Sequence[Retrieved], enough: float = COVER) -> Walked:
+    """Walks down a list; only items of documents that hold evidence take time."""
+    places: dict[str, list[tuple[int, int, Evidence]]] = {}
+    for number, need in enumerate(needs):
+        for choice, place in enumerate(need):
+            places.setdefault(place.doc, []).append((number, choice, place))
+    evidence = {doc: merge((place.start, place.end) for _, _, place in found) for doc, found in places.items()}
+    best = [[0.0] * max(1, len(need)) for need in needs]
+    seen: dict[str, list[Range]] = {}
+    holding: dict[str, int] = {}
+    covers = [tuple(0.0 for _ in needs)]
+    gained, wanted, served, tokens = [0.0], [0], [0], [0]
     for rank, item in enumerate(items, start=1):
-        last = steps[-1]
-        seen.extend(item.spans)
-        served = by_document(seen)
-        covers = tuple(best_cover(need, served) for need in needs)
-        newly = sum(now >= enough > before for now, before in zip(covers, last.covers))
-        wanted = sum(
-            common(ranges, start, end) for doc, ranges in served.items() for start, end in evidence.get(doc, ())
-        )
-        handed_on = sum(length(ranges) for ranges in by_document(item.spans).values())
-        steps.append(
-            _Step(
-                covers,
-                last.discounted + newly / math.log2(rank + 1),
-                wanted,
-                last.handed_on + handed_on,
-                last.tokens + item.tokens,
-            )
-        )
-    return steps
+        if item.doc in places:
+            union = seen[item.doc] = merge([*seen.get(item.doc, ()), *item.ranges])
+            holding[item.doc] = sum(common(union, start, end) for start, end in evidence[item.doc])
+            for number, choice, place in places[item.doc]:
+                best[number][choice] = cover(place, union)
+            covers.append(tuple(max(choices) for choices in best))
+            newly = sum(now >= enough > before for now, before in zip(covers[-1], covers[-2]))
+            gained.append(gained[-1] + newly / math.log2(rank + 1))
+            wanted.append(sum(holding.values()))
+        else:
+            covers.append(covers[-1])
+            gained.append(gained[-1])
+            wanted.append(wanted[-1])
+        served.append(served[-1] + length(item.ranges))
+        tokens.append(tokens[-1] + item.tokens)
+    return Walked(covers, gained, wanted, served, tokens, enough)
 
 
-def _reciprocal_rank(needs: Needs, items: Sequence[Retrieved], enough: float) -> float:
-    """1 ÷ rank of the first item that alone meets a need, else of the one at which the first need becomes met."""
-    for rank, item in enumerate(items, start=1):
-        if any(needs_met(needs, [item], enough)):
-            return 1 / rank
-    for rank in range(1, len(items) + 1):
-        if any(needs_met(needs, items[:rank], enough)):
+def hit(walked: Walked, k: int) -> float:
+    """1 if every need is met at k, else 0."""
+    return float(all(walked.met(k)))
+
+
+def hit_any(walked: Walked, k: int) -> float:
+    """1 if at least one need is met at k, else 0."""
+    return float(any(walked.met(k)))
+
+
+def need_recall(walked: Walked, k: int) -> float:
+    """Needs met at k ÷ needs."""
+    met = walked.met(k)
+    return sum(met) / len(met)
+
+
+def evidence_cover(walked: Walked, k: int) -> float:
+    """Mean over needs of the best alternative's cover at k."""
+    covers = walked.covers[walked.at(k)]
+    return sum(covers) / len(covers)
+
+
+def ndcg(walked: Walked, k: int) -> float:
+    """Normalised discounted cumulative gain (Järvelin and Kekäläinen, 2002).
+
+    The gain of an item is the number of needs that it newly meets, its discount 1 ÷ log2(rank + 1); the ideal list
+    meets one need an item from rank 1, and a list that beats it, by meeting two at once, scores 1.
+    """
+    count = len(walked.covers[0])
+    ideal = sum(1 / math.log2(rank + 1) for rank in range(1, min(count, k) + 1))
+    return min(1.0, walked.gained[walked.at(k)] / ideal)
+
+
+def density(walked: Walked, k: int) -> float:
+    """Characters of evidence among the first k items ÷ characters served."""
+    at = walked.at(k)
+    return walked.wanted[at] / walked.served[at] if walked.served[at] else 0.0
+
+
+def served_tokens(walked: Walked, k: int) -> float:
+    """Tokens of the first k items: what a reader model has to read."""
+    return float(walked.tokens[walked.at(k)])
+
+
+def reciprocal_rank(walked: Walked, k: int = 0) -> float:
+    """1 ÷ the rank at which the first need becomes met by the union of the items so far; 0 if none ever is."""
+    for rank, covers in enumerate(walked.covers):
+        if any(value >= walked.enough for value in covers):
             return 1 / rank
     return 0.0
+
+
+Measured = Callable[[Walked, int], float]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from ..tasks import Reply, Task
+from ..protocols import Reply, Task
 from . import answers, paraphrases, passages, questions, verdicts
 
 _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
@@ -13,6 +13,7 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "hypothetical": paraphrases.suppose,
     "subquestions": answers.take_apart,
     "questions": questions.ask,
+    "asked": questions.ask_in_its_place,
     "summary": passages.summarise,
     "facts": passages.state_facts,
     "relevance": passages.is_relevant,

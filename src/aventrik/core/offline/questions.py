@@ -7,18 +7,8 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from ..text import sentences
-from .grammar import (
-    MONTH,
-    NUMBER,
-    WEEKDAY,
-    capital,
-    clause,
-    is_person,
-    known_names,
-    lowered,
-    sound,
-    till_pause,
-)
+from .grammar import MONTH, NUMBER, WEEKDAY, capital, clause, is_person, known_names, lowered, sound, till_pause
+from .paraphrases import paraphrase
 from .rows import row_questions
 
 _UNIT = r"[a-z]{2,}s|metres?|feet|per cent|m|km|mm|kg|day|hour|minute|week|month|year|mile"
@@ -77,6 +67,16 @@ def ask(fields: Mapping[str, Any]) -> dict[str, Any]:
                 break
     found.extend(row_questions(passage, str(fields.get("title", ""))))
     return {"questions": found}
+
+
+def ask_in_its_place(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Questions that `passage` answers, in other words than `ask` would draft them in: a test set that was drafted by
+    the same rules must not find its own questions word for word in the index."""
+    found = []
+    for row in ask(fields)["questions"]:
+        others = paraphrase({"question": row["question"], "count": 1})["paraphrases"]
+        found.extend(other for other in others[:1] if other.lower() != row["question"].lower())
+    return {"questions": list(dict.fromkeys(found))}
 
 
 def _because(sentence: str, names: frozenset[str]) -> Iterator[Found]:

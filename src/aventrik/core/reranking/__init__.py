@@ -3,17 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from importlib import import_module
-from typing import Any, Protocol
+from typing import Any
 
-from ..tasks import LanguageModel
+from ..protocols import LanguageModel, Reranker
 
-# step: its settings with their defaults; a text setting names a model
-STEPS: dict[str, dict[str, Any]] = {
-    "closeness": {"weight": 0.5},
-    "relevance": {"model": "offline", "keep": 10},
-    "cross-encoder": {"model": "", "keep": 20},
+
+@dataclass(frozen=True)
+class Step:
+    """What a step is: its settings with their defaults, the kind of model that its setting `model` names, the task it
+    gives to a language model, and whether it asks how rare a term is."""
+
+    settings: Mapping[str, Any]
+    model: str = ""  # "", language, reranking
+    task: str = ""
+    rarity: bool = False
+
+
+STEPS: dict[str, Step] = {
+    "closeness": Step({"weight": 0.5}, rarity=True),
+    "relevance": Step({"model": "offline", "keep": 10}, "language", "relevance"),
+    "cross-encoder": Step({"model": "", "keep": 20}, "reranking"),
 }
 
 
@@ -31,43 +42,42 @@ Rarity = Callable[[str], float]
 Refined = list[tuple[int, float]]
 
 
-class Reranker(Protocol):
-    """A model that scores passages against a question."""
-
-    def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
-        """For each (question, passages) a score a passage, higher is better."""
-        ...
-
-
 @dataclass(frozen=True)
 class Means:
-    """What steps may use: how rare a term is in the corpus, and models by name.
+    """What a step may use, each None where its entry in `STEPS` does not ask for it: how rare a term is in the corpus,
+    and its model.
 
     Into `failures` a step writes, by place of the question, why it could not look at a candidate.
     """
 
-    rarity: Rarity
-    language: Callable[[str], LanguageModel]
-    reranker: Callable[[str], Reranker]
+    rarity: Rarity | None = None
+    language: LanguageModel | None = None
+    reranker: Reranker | None = None
     failures: dict[int, str] = field(default_factory=dict)
 
 
+@dataclass(frozen=True)
+class Ranked:
+    """What a step leaves of a question's list, best first, as (chunk, score)."""
+
+    items: tuple[tuple[int, float], ...] = ()
+    failure: str = ""
+
+
 def settings_of(step: Mapping[str, Any]) -> dict[str, Any]:
-    """A step's settings, defaults filled in."""
-    return {**STEPS[step["step"]], **{key: value for key, value in step.items() if key != "step"}}
+    """A step's settings but for its model, defaults filled in."""
+    known = STEPS[step["step"]].settings
+    return {key: step.get(key, default) for key, default in known.items() if key != "model"}
 
 
-def refine(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], steps: Sequence[Mapping[str, Any]], means: Means
-) -> list[list[Refined]]:
-    """For each question what each step leaves, best first, as (chunk, score); the last is the refined list."""
-    left = [list(row) for row in items]
-    stages: list[list[Refined]] = [[] for _ in questions]
-    for step in steps:
-        module: Any = import_module(f"{__name__}.{step['step'].replace('-', '_')}")
-        ranked: list[Refined] = module.apply(questions, left, means, **settings_of(step))
-        for place, row in enumerate(ranked):
-            stages[place].append(row)
-            by_chunk = {item.chunk: item for item in left[place]}
-            left[place] = [replace(by_chunk[chunk], score=score) for chunk, score in row]
-    return stages
+def apply(
+    name: str,
+    questions: Sequence[str],
+    items: Sequence[Sequence[Item]],
+    settings: Mapping[str, Any],
+    means: Means,
+) -> list[Ranked]:
+    """What one step leaves of each question's candidates."""
+    module: Any = import_module(f"{__name__}.{name.replace('-', '_')}")
+    ranked: list[Refined] = module.apply(questions, items, means, **settings)
+    return [Ranked(tuple(row), means.failures.get(place, "")) for place, row in enumerate(ranked)]

@@ -20,7 +20,9 @@ def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Mean
     Closeness is the greatest share of the question's term weight inside any window of 40 words of the
     candidate, where a word of its title or headings counts half.
     """
-    return [_ordered(question, row, means.rarity, weight) for question, row in zip(questions, items)]
+    assert means.rarity is not None
+    rarity = means.rarity
+    return [_ordered(question, row, rarity, weight) for question, row in zip(questions, items)]
 
 
 def _ordered(question: str, items: Sequence[Item], rarity: Rarity, weight: float) -> Refined:

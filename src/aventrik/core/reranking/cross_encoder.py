@@ -7,12 +7,11 @@ from collections.abc import Sequence
 from . import Item, Means, Refined
 
 
-def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, model: str, keep: int
-) -> list[Refined]:
+def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int) -> list[Refined]:
     """The first `keep` candidates of each question by the model's score; those behind it are dropped."""
     pairs = [(question, [item.text for item in row[:keep]]) for question, row in zip(questions, items)]
-    scores = means.reranker(model).score(pairs)
+    assert means.reranker is not None
+    scores = means.reranker.score(pairs)
     return [
         sorted(((item.chunk, round(score, 6)) for item, score in zip(row[:keep], found)), key=lambda pair: -pair[1])
         for row, found in zip(items, scores)

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..tasks import Task
+from ..protocols import Task
 from . import Item, Means, Refined
 
 
-def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, model: str, keep: int
-) -> list[Refined]:
+def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int) -> list[Refined]:
     """Asks about the first `keep` candidates of each question; those behind keep their order behind the rest.
 
     A reply that failed counts as no opinion: the candidate stays between the two groups. Scores are 2 for
@@ -18,7 +16,8 @@ def apply(
     """
     asked = [(place, item) for place, row in enumerate(items) for item in row[:keep]]
     tasks = [Task("relevance", {"question": questions[place], "passage": item.text}) for place, item in asked]
-    replies = iter(means.language(model).perform(tasks))
+    assert means.language is not None
+    replies = iter(means.language.perform(tasks))
     ranked: list[Refined] = []
     for place, row in enumerate(items):
         scored = []

@@ -8,7 +8,7 @@ from importlib import import_module
 from typing import Any
 
 from ..documents import Document
-from ..spans import Range
+from ..documents.spans import Range
 
 # kind: (module, what it means)
 KINDS: dict[str, tuple[str, str]] = {

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 
 from ..documents import Document
-from ..spans import Range
+from ..documents.spans import Range
 from . import Finding
 
 _LEAST_DOCUMENTS = 3

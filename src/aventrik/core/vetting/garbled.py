@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from ..documents import Document
-from ..spans import Range
+from ..documents.spans import Range
 from ..text import STOP_WORDS, sentences
 from . import Finding
 from .language import guess

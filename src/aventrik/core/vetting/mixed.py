@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from ..chunking import Cutting, chunk
 from ..documents import Document
-from ..spans import Range
+from ..documents.spans import Range
 from ..text import content_terms
 from . import Finding
 

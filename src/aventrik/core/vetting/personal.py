@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from ..documents import Document
-from ..spans import Range
+from ..documents.spans import Range
 from . import Finding
 
 REGION = "GB"

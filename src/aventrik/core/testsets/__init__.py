@@ -1,0 +1,74 @@
+"""Questions, their needs, and the test set that holds them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..documents.relocating import occurrence, relocated
+from ..documents.spans import Span
+from ..keys import content_key
+
+
+@dataclass(frozen=True)
+class Quoted:
+    """Where a fact stands: a span and the text that is quoted there.
+
+    `start` is -1 while the place is not known yet; `placed` finds it by the quote. `occurrence` counts how often the
+    same words occur in the document before it.
+    """
+
+    doc: str
+    start: int
+    end: int
+    quote: str
+    occurrence: int = 0
+
+    @property
+    def span(self) -> Span:
+        return Span(self.doc, self.start, self.end)
+
+
+@dataclass(frozen=True)
+class Need:
+    """A fact that an answer takes, and the alternative places where it stands: any one serves."""
+
+    fact: str
+    spans: tuple[Quoted, ...]
+
+
+@dataclass(frozen=True)
+class Question:
+    """One line of a test set."""
+
+    id: str
+    question: str
+    answer: str = ""
+    needs: tuple[Need, ...] = ()
+    kind: str = "one-fact"
+    status: str = "draft"
+    by: str = "person"
+    tags: tuple[str, ...] = ()
+    meta: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def answerable(self) -> bool:
+        return bool(self.needs)
+
+    @property
+    def key(self) -> str:
+        """Content key of what is asked, by which runs are paired: wording, reference answer, kind, and of each need its
+        fact and where it is quoted. A name (`id`) is no part of it, nor a place that moves with its document."""
+        needs = [
+            [need.fact, [[s.doc, s.quote, s.occurrence] if s.quote else [s.doc, s.start, s.end] for s in need.spans]]
+            for need in self.needs
+        ]
+        return content_key("question", self.question, self.answer, needs, self.kind)
+
+
+def placed(quoted: Quoted, text: str) -> Quoted | None:
+    """The quoted evidence at its present place in its document's text; None when it occurs nowhere there."""
+    found = relocated(quoted.quote, quoted.start, quoted.end, text)
+    if found is None:
+        return None
+    return Quoted(quoted.doc, *found, text[found[0] : found[1]], occurrence(found, text))

@@ -1,0 +1,79 @@
+"""Checks a drafted question against the whole corpus: is it clear, is it alone, where else is it answered?"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from ...documents import Document
+from ...documents.spans import trimmed
+from ...indexing.keyword import KeywordIndex, build
+from ...text import content_terms, numbers, sentences, terms
+from .. import Quoted
+
+_LOOKED_AT = 25
+_WEIGHTY = 9.0
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """`reason` is empty when the question is good; `rival` names the document that says otherwise."""
+
+    reason: str = ""
+    rival: str = ""
+    alternatives: tuple[Quoted, ...] = ()
+
+
+@dataclass
+class Checker:
+    """Every sentence and row of the corpus, indexed once."""
+
+    index: KeywordIndex
+    places: list[tuple[str, int, int]]
+    texts: list[str] = field(repr=False)
+
+    @classmethod
+    def over(cls, documents: Iterable[Document]) -> Checker:
+        """A checker over documents, which are read once; their sentences are kept."""
+        places: list[tuple[str, int, int]] = []
+        texts: list[str] = []
+        for document in documents:
+            for start, end in sentences(document.text):
+                places.append((document.name, start, end))
+                texts.append(document.text[start:end])
+        return cls(build(texts), places, texts)
+
+    def check(self, question: str, answer: str, source: Quoted) -> Outcome:
+        """Whether the question names what it is about and only its own fact answers it.
+
+        A sentence elsewhere with all the question's weighty words is a rival. It is an alternative place when it
+        states the answer as well; else the question is *contested* and dropped, for its right answer hangs on
+        which of the two is meant. Weight of a term: ln(1 + N ÷ (n + ½)).
+        """
+        asked = list(dict.fromkeys(content_terms(question)))
+        total = self.index.size
+        weights = {term: self.index.rarity(term) for term in asked}
+        whole = sum(weights.values())
+        rare = sum(self.index.document_frequency(term) <= max(3, total // 50) for term in asked)
+        single = math.log1p(total / 1.5)  # the weight of a term that stands once
+        if len(asked) < 2 or rare < 1 or whole < min(_WEIGHTY, 1.5 * single):
+            return Outcome("too vague to stand by itself")
+        stated = [term for term in dict.fromkeys(content_terms(answer)) if term not in weights]
+        figures = set(numbers(answer))
+        alternatives: list[Quoted] = []
+        for number, _ in self.index.search(question, _LOOKED_AT):
+            doc, start, end = self.places[number]
+            if doc == source.doc and start < source.end and source.start < end:
+                continue
+            here = set(terms(self.texts[number]))
+            share = sum(weight for term, weight in weights.items() if term in here) / whole
+            if share < 0.85:
+                continue
+            held = sum(term in here for term in stated) / len(stated) if stated else 1.0
+            if held >= 0.8 and figures <= set(numbers(self.texts[number])):
+                start, end = trimmed(self.texts[number], 0, end - start)[0] + start, end
+                alternatives.append(Quoted(doc, start, end, self.texts[number]))
+            elif self.texts[number][-1:] in ".;" or ": " in self.texts[number]:
+                return Outcome("contested: another sentence has its words but not its answer", rival=doc)
+        return Outcome(alternatives=tuple(sorted(alternatives, key=lambda quoted: (quoted.doc, quoted.start))))

@@ -1,0 +1,343 @@
+"""Where work is done: hands a stage its inputs, by their keys, from the store or from what was just made."""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
+
+from ..core.documents import Document
+from ..core.errors import Unavailable
+from ..storage import open_store
+from ..storage.protocols import Collection, Columns, Snapshot, Store
+from ..workspace.workspace import Workspace
+from .executors import Executor, Work
+from .executors.local import LocalExecutor
+from .given import Documents, Given, Progress, Texts
+from .graph import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node, chain
+from .keys import Keys
+from .providers import Models
+from .records import decode
+from .resolved import Resolved
+
+_OPEN = 24  # indexes and tables held open at a time
+_VALUES = 200_000  # records of questions held in memory at a time
+
+
+def nothing(stage: str, done: int, total: int) -> None:
+    """No progress is shown."""
+
+
+class Bench:
+    """The store, the models and what is held open, for the work of one process."""
+
+    def __init__(
+        self, workspace: Workspace, store: Store, models: Models, progress: Progress = nothing, fresh: bool = False
+    ) -> None:
+        self.workspace = workspace
+        self.store = store
+        self.models = models
+        self.progress = progress
+        self.fresh = fresh
+        self.executor: Executor = LocalExecutor(self.perform)
+        self.remote = False  # whether the executor works in other processes, which see the store alone
+        self.anew: set[str] = set()  # results that were made anew in this process
+        self.seconds: dict[str, float] = {}
+        self.made: dict[str, int] = {}
+        self._open: OrderedDict[str, Any] = OrderedDict()
+        self._values: OrderedDict[str, Any] = OrderedDict()
+        self._places: dict[int, Place] = {}
+        self._takes: dict[str, str] = {}
+        self._some_takes: bool | None = None
+
+    def keys(self, resolved: Resolved, nodes: Chain, snapshot: Snapshot, condition: str = "") -> Keys:
+        """The keys of a chain over a corpus."""
+        return Keys(nodes, snapshot, self.models.identity, self._take, condition)
+
+    def _take(self, key: str) -> str:
+        if key not in self._takes:
+            [self._takes[key]] = self.store.results.ids([key])
+        return self._takes[key]
+
+    def any_takes(self) -> bool:
+        """Whether any result was ever made anew."""
+        if self._some_takes is None:
+            self._some_takes = self.store.results.any_takes()
+        return self._some_takes
+
+    def forget_takes(self) -> None:
+        """Looks up anew which results stand for keys, after some were swapped."""
+        self._takes.clear()
+        self._some_takes = None
+
+    # Work on questions and documents, as an executor asks for it.
+
+    def perform(self, work: Work) -> list[Any]:
+        """Does a piece of work."""
+        place = self._places.get(id(work.resolved))
+        if place is None or place.resolved is not work.resolved or place.snapshot.key != work.corpus:
+            nodes = chain(work.resolved)
+            place = Place(self, work.resolved, nodes, self.snapshot(work.corpus), work.condition)
+        node = place.nodes[work.node]
+        if node.stage.scope == DOCUMENT:
+            return place.of_documents(node, work.documents)
+        inputs = {
+            name: self.values(source, [dict(row)[source] for row in work.questions], place.nodes)
+            for name, source in node.inputs.items()
+            if source is not None and place.keys.scope(source) == QUESTION
+        }
+        return place.of_questions(node, inputs)
+
+    def take_place(self, place: Place) -> None:
+        """Lets work on a configuration use what stands open for it already."""
+        if len(self._places) > _OPEN:
+            self._places.clear()
+        self._places[id(place.resolved)] = place
+
+    def snapshot(self, key: str) -> Snapshot:
+        """A corpus by its key."""
+        if key not in self._open:
+            self.hold(key, self.store.documents.snapshot(key))
+        found: Snapshot = self._open[key]
+        return found
+
+    def values(self, source: str, ids: Sequence[str], nodes: Chain) -> list[Any]:
+        """The records that stand under ids, of a node or a source of questions."""
+        missing = [each for each in dict.fromkeys(ids) if each not in self._values]
+        if missing:
+            kind = SOURCE_RECORDS[source] if source in SOURCES else nodes[source].stage.record
+            assert kind is not None
+            for name, body in self.store.results.values(missing).items():
+                self.remember(name, decode(kind, body))
+        try:
+            found = [self._values[each] for each in ids]
+        except KeyError as error:
+            raise Unavailable(f"the store no longer has a result of '{source}' ({error}); run it again") from None
+        while len(self._values) > _VALUES:
+            self._values.popitem(last=False)
+        return found
+
+    def remember(self, name: str, record: Any) -> None:
+        """Holds a record in memory."""
+        self._values[name] = record
+
+    def held(self, key: str) -> Any:
+        """What is held open under a key; raises KeyError."""
+        self._open.move_to_end(key)
+        return self._open[key]
+
+    def holds(self, key: str) -> bool:
+        """Whether something is held open under a key."""
+        return key in self._open
+
+    def hold(self, key: str, value: Any) -> None:
+        """Holds something open."""
+        self._open[key] = value
+        if len(self._open) > _OPEN:
+            self._open.popitem(last=False)
+
+    def timed(self, stage: str, made: int, began: float) -> None:
+        """Counts what was made of the corpus, and the seconds it took."""
+        if made:
+            self.seconds[stage] = self.seconds.get(stage, 0.0) + time.perf_counter() - began
+            self.made[stage] = self.made.get(stage, 0) + made
+
+
+class Place:
+    """One configuration over one corpus on a bench: opens what its stages are handed, making it when it is missing."""
+
+    def __init__(
+        self,
+        bench: Bench,
+        resolved: Resolved,
+        nodes: Chain,
+        snapshot: Snapshot,
+        condition: frozenset[str] | None = None,
+        condition_key: str = "",
+    ) -> None:
+        self.bench = bench
+        self.resolved = resolved
+        self.nodes = nodes
+        self.snapshot = snapshot
+        self.condition = condition
+        self.keys = bench.keys(resolved, nodes, snapshot, condition_key)
+        self._condition_key = condition_key
+        self._contents = dict(zip(snapshot.names, snapshot.contents))
+        bench.take_place(self)
+
+    def documents(self) -> Documents:
+        """The documents of the corpus by name."""
+        return Documents(self.document)
+
+    def document(self, name: str) -> Document:
+        """A document as it was when the corpus was taken."""
+        [found] = self._fetched([name])
+        return found
+
+    def _fetched(self, names: Sequence[str]) -> list[Document]:
+        try:
+            return self.bench.store.documents.contents(names, [self._contents[name] for name in names])
+        except KeyError:
+            raise Unavailable(
+                f"{names[0]}: its text of that time is no longer in the store; gather it and run again"
+            ) from None
+
+    def open(self, name: str) -> Any:
+        """What a node or source of documents or the corpus hands to stages of a wider scope."""
+        if name == "documents":
+            return self.documents()
+        if name == "condition":
+            return self.condition
+        node = self.nodes[name]
+        key = self.keys.corpus(name)
+        if self.bench.holds(key):
+            return self.bench.held(key)
+        if node.stage.scope == DOCUMENT:
+            if not node.stage.kept:
+                return Texts(self._counted(), lambda: (text for rows in self._all(node) for text in rows))
+            assert node.stage.open is not None
+            value = node.stage.open(self.snapshot.names, self.collection(name))
+        else:
+            value = self._of_corpus(node, key)
+        self.bench.hold(key, value)
+        return value
+
+    def _counted(self) -> int:
+        """How many texts are matched."""
+        if "written" in self.nodes:
+            return len(self.open("written").owner)
+        return len(self.open("chunks"))
+
+    def _all(self, node: Node) -> Iterator[list[str]]:
+        step = 256
+        for first in range(0, len(self.snapshot), step):
+            yield from self.of_documents(node, range(first, min(first + step, len(self.snapshot))))
+
+    def collection(self, name: str) -> Collection:
+        """What a document stage made of every document."""
+        key = self.keys.corpus(name)
+        node = self.nodes[name]
+        arrays = self.bench.store.arrays
+        try:
+            return arrays.collection(key)
+        except KeyError:
+            self._collect(node, key, self.keys.family(name))
+            return arrays.collection(key)
+
+    def renew(self, name: str, failed: bool = False) -> None:
+        """Makes a collection anew beside the one that stands, whose place it takes once it is whole; with `failed` only
+        the documents of which the model gave nothing are made again, and nothing is done where there is none."""
+        results = self.bench.store.results
+        plain, present = self.keys.family(name, took=False), self.keys.family(name)
+        again = (lambda columns: bool(columns["failed"].any())) if failed else None
+        if failed and not self.collection(name).columns["failed"].any():
+            return
+        takes = results.next_takes([plain])
+        after = f"{plain}.{takes[plain]}"
+        self._collect(self.nodes[name], self.keys.corpus(name, after), after, present if failed else "", again)
+        results.swap(takes)
+        self.bench.forget_takes()
+        self.keys = self.bench.keys(self.resolved, self.nodes, self.snapshot, self._condition_key)
+
+    def _collect(
+        self,
+        node: Node,
+        key: str,
+        family: str,
+        earlier: str = "",
+        again: Callable[[Columns], bool] | None = None,
+    ) -> None:
+        bench = self.bench
+        bench.store.documents.keep_snapshot(self.snapshot)
+        for each in node.inputs.values():  # made first, so that their time is not counted here
+            if each is not None and each not in SOURCES and self.nodes[each].stage.kept:
+                if self.nodes[each].stage.scope == CORPUS:
+                    self.open(each)
+                else:
+                    self.collection(each)
+        began = time.perf_counter()
+
+        def make(places: Sequence[int]) -> Iterator[list[Columns]]:
+            step = node.stage.together
+            groups = [tuple(places[first : first + step]) for first in range(0, len(places), step)]
+            work = [self.work(node, documents=group) for group in groups]
+            for number, found in enumerate(bench.executor.map(work)):
+                bench.progress(node.name, number * step, len(places))
+                yield found
+
+        made = bench.store.arrays.collect(key, family, self.snapshot.contents, make, earlier, again)
+        bench.timed(node.name, made, began)
+
+    def work(self, node: Node, **what: Any) -> Work:
+        """A piece of work of this place, for an executor."""
+        return Work(
+            self.bench.workspace.folder, self.snapshot.key, self.resolved, node.name,
+            condition=self.condition, fresh=self.bench.fresh, **what,
+        )  # fmt: skip
+
+    def of_documents(self, node: Node, places: Sequence[int]) -> list[Any]:
+        """What a document stage makes of some documents, here and now."""
+        inputs: dict[str, Any] = {}
+        for name, source in node.inputs.items():
+            if source is None:
+                inputs[name] = None
+            elif source == "documents":
+                keys = [self.snapshot.contents[place] for place in places]
+                # Without names: what is made of a text must not depend on what its document is called.
+                inputs[name] = self.bench.store.documents.contents([""] * len(keys), keys)
+            elif self.keys.scope(source) == CORPUS:
+                inputs[name] = self.open(source)
+            else:
+                inputs[name] = self._columns(self.nodes[source], places)
+        return list(node.stage.function(self._given(node, inputs)))
+
+    def _columns(self, node: Node, places: Sequence[int]) -> list[Any]:
+        if not node.stage.kept:
+            return self.of_documents(node, places)
+        key = f"{self.keys.corpus(node.name)} collection"
+        if not self.bench.holds(key):
+            self.bench.hold(key, self.collection(node.name))
+        collection: Collection = self.bench.held(key)
+        return [collection.of(place) for place in places]
+
+    def _of_corpus(self, node: Node, key: str) -> Any:
+        bench = self.bench
+        inputs = {name: None if source is None else self.open(source) for name, source in node.inputs.items()}
+        if not node.stage.kept:
+            return node.stage.function(self._given(node, inputs, key))
+        assert node.stage.open is not None
+        try:
+            return node.stage.open(bench.store.arrays.folder(key))
+        except KeyError:
+            began = time.perf_counter()
+            made = node.stage.function(self._given(node, inputs, key))
+            folder = bench.store.arrays.keep(key, lambda draft: node.stage.write(made, draft))
+            bench.timed(node.name, 1, began)
+            return node.stage.open(folder)
+
+    def of_questions(self, node: Node, inputs: Mapping[str, list[Any]]) -> list[Any]:
+        """What a question stage makes of some questions, here and now."""
+        return list(node.stage.function(self._given(node, {**self.wide(node), **inputs})))
+
+    def wide(self, node: Node) -> dict[str, Any]:
+        """The inputs of a question stage that are wider than a question; those it does not have are None."""
+        return {
+            name: None if source is None else self.open(source)
+            for name, source in node.inputs.items()
+            if source is None or self.keys.scope(source) != QUESTION
+        }
+
+    def _given(self, node: Node, inputs: Mapping[str, Any], key: str = "") -> Given:
+        models = {slot: self.bench.models.get(wanted) for slot, wanted in node.models.items()}
+        return Given(node.settings, inputs, models, key, self.bench.progress)
+
+
+def perform(work: Work) -> list[Any]:
+    """Does a piece of work in any process that can read the store; results equal those of `Bench.perform`."""
+    workspace = Workspace(work.workspace)
+    store = open_store(workspace.address)
+    try:
+        return Bench(workspace, store, Models(workspace, store.calls, work.fresh)).perform(work)
+    finally:
+        store.close()

@@ -1,0 +1,233 @@
+"""Files into the corpus: what has to be read, what became of it, what is gone."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import asdict, dataclass, field, fields
+from fnmatch import fnmatch
+from pathlib import Path
+
+from ..core.errors import BadInput
+from ..core.keys import content_key
+from ..core.reading import REVISION, Reading, known_suffix
+from ..storage.protocols import FileSeen, Store
+from ..workspace.gathered import GatheredSources, Source
+from .opened import Opened
+from .readers import ReadOne, Wanted, read_many
+
+LARGEST_MEGABYTES = 100
+
+
+@dataclass
+class Gathered:
+    """What a gathering did, document names by outcome."""
+
+    added: list[str] = field(default_factory=list)
+    updated: list[str] = field(default_factory=list)
+    unchanged: list[str] = field(default_factory=list)
+    removed: list[str] = field(default_factory=list)
+    vanished: list[str] = field(default_factory=list)
+    failed: list[tuple[str, str]] = field(default_factory=list)
+    passed_over: int = 0
+
+    def join(self, other: Gathered) -> None:
+        """Takes in what another gathering did."""
+        for each in fields(self):
+            setattr(self, each.name, getattr(self, each.name) + getattr(other, each.name))
+
+    @property
+    def good(self) -> int:
+        return len(self.added) + len(self.updated) + len(self.unchanged)
+
+
+def gather(
+    opened: Opened,
+    sources: Sequence[Source],
+    prune: bool = False,
+    largest: int | None = None,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+) -> Gathered:
+    """Gathers sources into a workspace as its settings say, and notes them in gathered.csv."""
+    how, made = opened.workspace.settings.reading, Gathered()
+    limit = largest or opened.workspace.settings.limits.file_megabytes
+    gatherer = Gatherer(opened.store)
+    kinds: dict[tuple[str, tuple[str, ...], tuple[str, ...]], list[Path]] = {}
+    for source in sources:
+        kinds.setdefault((source.prefix, source.include, source.exclude), []).append(source.path)
+    for (prefix, include, exclude), paths in kinds.items():
+        one = gatherer.gather(
+            paths,
+            prefix,
+            prune,
+            limit,
+            include,
+            exclude,
+            how.reading,
+            how.workers,
+            how.seconds,
+            how.megabytes,
+            progress,
+        )
+        made.join(one)
+    if sources:
+        GatheredSources(opened.workspace.folder).add(sources)
+    return made
+
+
+class Gatherer:
+    """Brings files into a store."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self._documents = store.documents
+
+    def gather(
+        self,
+        paths: Sequence[Path],
+        prefix: str = "",
+        prune: bool = False,
+        largest: int = LARGEST_MEGABYTES,
+        include: Sequence[str] = (),
+        exclude: Sequence[str] = (),
+        reading: Reading | None = None,
+        workers: int = 0,
+        seconds: int = 120,
+        megabytes: int = 4000,
+        progress: Callable[[int, int], None] = lambda done, total: None,
+    ) -> Gathered:
+        """Reads files and folders into the corpus: adds, updates what changed, and tells what vanished.
+
+        A document's name is its path below the gathered folder (or its file name), behind `prefix`; a record's is
+        its file's, # and its id. Files are kept as soon as they are read, so an interrupted gathering goes on where
+        it stopped. With `prune`, documents of a gathered folder whose file is gone are removed. `include` and
+        `exclude` are shell patterns for the names of files in folders (their path, or its last part). Raises
+        `BadInput` for a path that is missing.
+        """
+        made = Gathered()
+        reading = reading or Reading()
+        how = content_key(asdict(reading), REVISION)
+        files = list(_files(paths, prefix, include, exclude, made))
+        before = self._documents.files()
+        taken = {seen.name: path for path, seen in before.items() if os.path.isfile(path)}
+        met: set[str] = set()
+        wanted: list[Wanted] = []
+        for name, path in files:
+            self._look_at(name, path, largest, how, before, taken, met, wanted, made)
+        done = len(files) - len(wanted)
+        progress(done, len(files))
+        for some in read_many(wanted, reading, workers, seconds, megabytes):
+            with self.store.transaction():
+                for one in some:
+                    self._take(one, how, made)
+            done += len(some)
+            progress(done, len(files))
+        self._vanished(paths, prune, before, made)
+        return made
+
+    def _look_at(
+        self,
+        name: str,
+        path: str,
+        largest: int,
+        how: str,
+        before: dict[str, FileSeen],
+        taken: dict[str, str],
+        met: set[str],
+        wanted: list[Wanted],
+        made: Gathered,
+    ) -> None:
+        """Decides of one file whether it has to be read."""
+        source = os.path.join(os.getcwd(), path)
+        if name in met:
+            made.failed.append((path, f"another gathered file is named {name} too; gather it with --as PREFIX"))
+            return
+        if taken.get(name, source) != source:
+            made.failed.append((path, f"{name} was gathered from {taken[name]}; gather this with --as PREFIX"))
+            return
+        met.add(name)
+        try:
+            status = os.stat(path)
+        except OSError as error:
+            made.failed.append((path, f"can't be read ({error.strerror})"))
+            return
+        old = before.get(source)
+        now = (name, status.st_size, status.st_mtime_ns, how)
+        if old is not None and now == (old.name, old.size, old.mtime, old.reading):
+            made.unchanged.append(name)
+            return
+        if status.st_size > largest * 1_000_000:
+            size = f"{status.st_size / 1e6:,.0f} MB is over the limit of {largest} MB (--largest N raises it)"
+            made.failed.append((path, size))
+            return
+        known = old.key if old is not None and (old.name, old.reading) == (name, how) else ""
+        wanted.append(Wanted(name, source, status.st_size, known))
+
+    def _take(self, one: ReadOne, how: str, made: Gathered) -> None:
+        """Keeps what came of a file: its documents take the place of those that it gave before."""
+        name, path = one.wanted.name, one.wanted.path
+        made.failed.extend(one.failed)
+        if one.failure:
+            made.failed.append((path, one.failure))
+            return
+        self._documents.keep_file(path, FileSeen(name, one.size, one.mtime, one.key, how))
+        if one.same:
+            made.unchanged.append(name)
+            return
+        old = self._documents.of_file(path)
+        gone = sorted(old.keys() - {row.name for row in one.rows})
+        self._documents.forget(gone)
+        self._documents.keep(path, one.rows)
+        for row in one.rows:
+            into = made.added if row.name not in old else made.unchanged if old[row.name] == row.key else made.updated
+            into.append(row.name)
+        made.removed.extend(gone)
+
+    def _vanished(self, paths: Sequence[Path], prune: bool, before: dict[str, FileSeen], made: Gathered) -> None:
+        roots = [path.absolute() for path in paths if path.is_dir()]
+        for source in sorted(before):
+            where = Path(source)
+            if where.is_file() or not any(root in where.parents for root in roots):
+                continue
+            names = sorted(self._documents.of_file(source))
+            made.vanished.extend(names)
+            if prune:
+                with self.store.transaction():
+                    self._documents.forget(names)
+                    self._documents.forget_file(source)
+                made.removed.extend(names)
+
+
+def _files(
+    paths: Sequence[Path], prefix: str, include: Sequence[str], exclude: Sequence[str], made: Gathered
+) -> Iterator[tuple[str, str]]:
+    """(document name, path) in order of name; a folder gives its files with a suffix that is read."""
+    lead = prefix.strip("/") + "/" if prefix.strip("/") else ""
+    for path in paths:
+        if path.is_dir():
+            for folder, folders, names in os.walk(path):
+                folders[:] = sorted(name for name in folders if not name.startswith("."))
+                below = Path(folder).relative_to(path).as_posix()
+                for name in sorted(names):
+                    inner = name if below == "." else f"{below}/{name}"
+                    unwanted = (include and not _matches(inner, include)) or _matches(inner, exclude)
+                    if name.startswith(".") or not known_suffix(name) or unwanted:
+                        made.passed_over += 1
+                    else:
+                        yield _safe(lead + inner), os.path.join(folder, name)
+        elif path.exists():
+            yield _safe(lead + path.name), str(path)
+        else:
+            raise BadInput(f"{path}: no such file or folder")
+
+
+def _matches(inner: str, patterns: Sequence[str]) -> bool:
+    return any(fnmatch(inner, pattern) or fnmatch(inner.rsplit("/", 1)[-1], pattern) for pattern in patterns)
+
+
+def _safe(name: str) -> str:
+    """A name that can be stored and shown: bytes that are not UTF-8, and control characters, are escaped."""
+    if name.isascii() and name.isprintable():
+        return name
+    plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" for c in plain)

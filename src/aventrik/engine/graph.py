@@ -1,0 +1,367 @@
+"""The stage graph: every stage of the chain from documents to scores, as data.
+
+A stage says what it is handed: its inputs, the settings that it reads, and its models. Nothing else reaches it, so
+nothing else can be missing in the key of its result. Order, keys, what is kept, `run`, `ask`, `explain`, `--plan` and
+costs all come from this list. Raise a stage's version when its code, or the default of a setting that it reads,
+changes what it returns.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from ..core.answering import Answer
+from ..core.context import Context
+from ..core.context.serving import ServedList
+from ..core.embedding import MODELS
+from ..core.indexing.texts import KINDS
+from ..core.judging import Judgement, Reference
+from ..core.measures import Scores
+from ..core.measures.loss import Losses
+from ..core.reranking import STEPS, Ranked, settings_of
+from ..core.rewriting import METHODS, Queries
+from ..core.searching import Candidates, Hits, QueryVectors, Searching, depth
+from ..core.text.rulers import ESTIMATE
+from .resolved import Resolved, Wanted
+from .sources import Evidence, Standing, Wording
+from .stages import answers, corpus, retrieval, scoring
+
+DOCUMENT, CORPUS, QUESTION = "document", "corpus", "question"
+
+# What the chain begins with: where each comes from is no stage's work.
+SOURCES: dict[str, str] = {
+    "documents": DOCUMENT,  # the canonical texts
+    "condition": CORPUS,  # which documents a filter lets pass
+    "wording": QUESTION,
+    "reference": QUESTION,
+    "evidence": QUESTION,
+    "standing": QUESTION,
+}
+SOURCE_RECORDS: dict[str, type] = {
+    "wording": Wording,
+    "reference": Reference,
+    "evidence": Evidence,
+    "standing": Standing,
+}
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage.
+
+    `function` is given the `inputs` (a `Given`) of some documents or questions, or of the whole corpus, and returns a
+    result for each, or one. `settings` picks what it reads, `models` which models it uses under which names, and
+    `used` whether a configuration has it at all. What is not `kept` is made again when it is asked for. `record` is
+    what a question stage returns; `open` makes of what was kept, for documents or the corpus, what other stages are
+    handed, and `write` keeps a corpus stage's value.
+    """
+
+    name: str
+    version: int
+    scope: str
+    inputs: tuple[str, ...]
+    function: Callable[..., Any]
+    settings: Callable[[Resolved], Any] = lambda resolved: None
+    models: Callable[[Resolved], Mapping[str, Wanted]] = lambda resolved: {}
+    used: Callable[[Resolved], bool] = lambda resolved: True
+    kept: bool = True
+    record: type | None = None
+    open: Callable[..., Any] | None = None
+    write: Callable[..., Any] = corpus.write_arrays
+    together: int = 64  # documents or questions that are handed over at a time
+
+
+@dataclass(frozen=True)
+class Node:
+    """A stage as one configuration has it: under a name of its own (a reranking step has one a step), with each input
+    traced to the node or source that gives it, None where the configuration has none."""
+
+    name: str
+    stage: Stage
+    inputs: dict[str, str | None]
+    settings: Any
+    models: Mapping[str, Wanted] = field(default_factory=dict)
+
+
+Chain = dict[str, Node]
+
+
+def _by_words(resolved: Resolved) -> bool:
+    return resolved.configuration.search.method != "vector"
+
+
+def _by_vectors(resolved: Resolved) -> bool:
+    return resolved.configuration.search.method != "keyword"
+
+
+def _fits(resolved: Resolved) -> bool:
+    """Whether the embedding model learns from the corpus."""
+    return MODELS.get(resolved.configuration.embedding.model, False)
+
+
+def _rarity(resolved: Resolved) -> bool:
+    return any(STEPS[step["step"]].rarity for step in resolved.configuration.reranking)
+
+
+def _embedder(use: str) -> Callable[[Resolved], Mapping[str, Wanted]]:
+    def wanted(resolved: Resolved) -> Mapping[str, Wanted]:
+        settings = resolved.configuration.embedding
+        dimensions = settings.dimensions if _fits(resolved) else 0
+        return {"embedder": Wanted("embedding", settings.model, (use,), dimensions)}
+
+    return wanted
+
+
+def _tokenizer(resolved: Resolved) -> Mapping[str, Wanted]:
+    chunking = resolved.configuration.chunking
+    if chunking.unit != "tokens" or chunking.tokenizer == ESTIMATE:
+        return {}
+    return {"tokenizer": Wanted("tokenizer", chunking.tokenizer)}
+
+
+def _cutting(resolved: Resolved) -> Any:
+    return replace(resolved.configuration.chunking.cutting, tokenizer=ESTIMATE)
+
+
+def _serving(resolved: Resolved) -> Any:
+    serving = resolved.configuration.chunking.serving
+    larger = replace(serving.larger, tokenizer=ESTIMATE) if serving.larger else None
+    return replace(serving, around=serving.around if serving.way == "neighbours" else 1, larger=larger)
+
+
+@dataclass(frozen=True)
+class _Matching:
+    headings: bool = True
+
+
+@dataclass(frozen=True)
+class _Writing:
+    text: str
+
+
+@dataclass(frozen=True)
+class _Weighing:
+    k1: float = 1.2
+    b: float = 0.75
+    title_weight: float = 0.0
+    title_b: float = 0.75
+
+
+@dataclass(frozen=True)
+class _Rewriting:
+    method: str = "none"
+    count: int = 0
+
+
+@dataclass(frozen=True)
+class _Keeping:
+    keep: int = 5
+    budget: int = 1200
+
+
+def _matching(resolved: Resolved) -> _Matching:
+    return _Matching(resolved.configuration.index.headings)
+
+
+def _in_body(resolved: Resolved) -> _Matching:
+    """Headings stand in front of a text for keyword search, unless they are a field of their own."""
+    index = resolved.configuration.index
+    return _Matching(index.headings and index.title_weight == 0)
+
+
+def _weighing(resolved: Resolved) -> _Weighing:
+    index = resolved.configuration.index
+    if index.title_weight > 0:
+        return _Weighing(index.k1, index.b, index.title_weight, index.title_b)
+    return _Weighing(index.k1, index.b)
+
+
+def _rewriting(resolved: Resolved) -> _Rewriting:
+    rewriting = resolved.configuration.rewriting
+    return _Rewriting(rewriting.method, rewriting.count) if METHODS[rewriting.method] else _Rewriting()
+
+
+def _rewriter(resolved: Resolved) -> Mapping[str, Wanted]:
+    rewriting = resolved.configuration.rewriting
+    task = METHODS[rewriting.method]
+    return {"rewriter": Wanted("language", rewriting.model, (task,))} if task else {}
+
+
+def _writer(resolved: Resolved) -> Mapping[str, Wanted]:
+    index = resolved.configuration.index
+    return {"writer": Wanted("language", index.model, (KINDS[index.text],))}
+
+
+def _searching(resolved: Resolved) -> Searching:
+    """What joins the lists; what joins nothing stays at its default, and counts for no key."""
+    search = resolved.configuration.search
+    both = search.method == "both"
+    if not both and not METHODS[resolved.configuration.rewriting.method]:
+        return Searching(search.top, least=search.least)
+    scaling = search.scaling if search.blend == "scores" else "min-max"
+    return Searching(search.top, search.blend, scaling, search.weight if both else 0.5, search.least)
+
+
+def _depth(resolved: Resolved) -> int:
+    return depth(resolved.configuration.search.top)
+
+
+def _keeping(resolved: Resolved) -> _Keeping:
+    context = resolved.configuration.context
+    return _Keeping(context.keep, context.budget)
+
+
+def _reach(resolved: Resolved) -> Any:
+    search = resolved.configuration.search
+    return None if search.nearest == "exact" else search.reach.told(search.nearest)
+
+
+def _answerer(resolved: Resolved) -> Mapping[str, Wanted]:
+    return {"answerer": Wanted("language", resolved.configuration.answering.model, ("answer",))}
+
+
+def _judge(resolved: Resolved) -> Mapping[str, Wanted]:
+    return {"judge": Wanted("language", resolved.judge, ("claims", "verdict", "stated"))}
+
+
+GRAPH: tuple[Stage, ...] = (
+    Stage("chunks", 3, DOCUMENT, ("documents",), corpus.chunks, _cutting, _tokenizer, open=corpus.open_chunks),
+    Stage(
+        "units", 2, DOCUMENT, ("documents", "chunks"), corpus.units, _serving, _tokenizer,
+        used=lambda resolved: resolved.configuration.chunking.serve != "chunk", open=corpus.open_units,
+    ),
+    Stage(
+        "written", 2, DOCUMENT, ("documents", "chunks"), corpus.written,
+        lambda resolved: _Writing(resolved.configuration.index.text), _writer,
+        used=lambda resolved: resolved.configuration.index.text != "chunk", open=corpus.open_written, together=8,
+    ),
+    Stage("matched", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, _matching, kept=False),
+    Stage("body", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, _in_body, kept=False),
+    Stage("titles", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.titles, kept=False),
+    Stage("terms", 1, DOCUMENT, ("body",), corpus.count_terms, open=corpus.open_columns, together=512),
+    Stage(
+        "title terms", 1, DOCUMENT, ("titles",), corpus.count_terms, open=corpus.open_columns, together=512,
+        used=lambda resolved: resolved.configuration.index.title_weight > 0,
+    ),
+    Stage(
+        "keyword", 3, CORPUS, ("terms", "title terms"), corpus.keyword_index, _weighing, open=corpus.open_keyword,
+        used=lambda resolved: _by_words(resolved) or _rarity(resolved),
+    ),
+    Stage(
+        "fitted", 3, CORPUS, ("matched",), corpus.fitted, models=_embedder("passage"),
+        used=lambda resolved: _by_vectors(resolved) and _fits(resolved), open=corpus.open_arrays,
+    ),
+    Stage(
+        "vectors", 3, DOCUMENT, ("matched", "fitted"), corpus.vectors, models=_embedder("passage"),
+        used=_by_vectors, open=corpus.open_vectors, together=256,
+    ),
+    Stage(
+        "nearest", 3, CORPUS, ("vectors",), corpus.nearest_index,
+        lambda resolved: resolved.configuration.search.nearness.told(), open=corpus.open_nearest,
+        write=corpus.write_nearest,
+        used=lambda resolved: _by_vectors(resolved) and resolved.configuration.search.nearest != "exact",
+    ),
+    Stage(
+        "words", 1, CORPUS, ("chunks", "written", "keyword"), corpus.word_searcher, kept=False,
+        used=lambda resolved: _by_words(resolved) or _rarity(resolved),
+    ),
+    Stage(
+        "near", 1, CORPUS, ("chunks", "written", "vectors", "nearest"), corpus.vector_searcher, _reach, kept=False,
+        used=_by_vectors,
+    ),
+    Stage("queries", 2, QUESTION, ("wording",), retrieval.queries, _rewriting, _rewriter, record=Queries),
+    Stage(
+        "query vectors", 1, QUESTION, ("queries", "fitted"), retrieval.query_vectors, models=_embedder("query"),
+        used=_by_vectors, record=QueryVectors,
+    ),
+    Stage(
+        "keyword hits", 1, QUESTION, ("queries", "words", "condition"), retrieval.keyword_hits, _depth,
+        used=_by_words, record=Hits,
+    ),
+    Stage(
+        "vector hits", 1, QUESTION, ("query vectors", "near", "condition"), retrieval.vector_hits, _depth,
+        used=_by_vectors, record=Hits,
+    ),
+    Stage(
+        "candidates", 3, QUESTION, ("keyword hits", "vector hits"), retrieval.candidates, _searching,
+        record=Candidates, together=1024,
+    ),
+    Stage("step", 1, QUESTION, ("wording", "ranked", "chunks", "documents", "words"), retrieval.step, record=Ranked),
+    Stage(
+        "served", 1, QUESTION, ("ranked", "chunks", "units", "documents"), retrieval.served, record=ServedList,
+        together=1024,
+    ),
+    Stage(
+        "retrieval scores", 1, QUESTION, ("evidence", "served"), scoring.retrieval,
+        lambda resolved: scoring.Cuts(resolved.cover, resolved.cut_offs), record=Scores, together=1024,
+    ),
+    Stage(
+        "context", 3, QUESTION, ("served", "chunks", "documents"), answers.context, _keeping, record=Context,
+        together=1024,
+    ),
+    Stage(
+        "answer", 2, QUESTION, ("wording", "context"), answers.answers,
+        lambda resolved: resolved.configuration.answering.style, _answerer, used=lambda resolved: resolved.answers,
+        record=Answer,
+    ),
+    Stage(
+        "verdicts", 2, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=_judge,
+        used=lambda resolved: resolved.answers, record=Judgement,
+    ),
+    Stage(
+        "answer scores", 1, QUESTION, ("evidence", "context", "answer", "verdicts"), scoring.answered, record=Scores,
+        together=1024,
+    ),
+    Stage(
+        "losses", 1, QUESTION,
+        ("evidence", "standing", "candidates", "ranked", "context", "answer", "verdicts", "chunks", "units"),
+        scoring.losses, lambda resolved: scoring.Cuts(resolved.cover), record=Losses, together=1024,
+    ),
+)  # fmt: skip
+STAGES = {stage.name: stage for stage in GRAPH}
+# Where a run may stop: what comes after is not made, nor what needs it.
+STOPS = ("served", "context", "answer", "verdicts")
+_LAST = {"served": "retrieval scores", "context": "context"}
+
+
+def chain(resolved: Resolved, until: str = "") -> Chain:
+    """The nodes of a configuration in their order, as far as the stage `until` (see `STOPS`) when it is given, with the
+    scores that can be had from there."""
+    nodes: Chain = {}
+    ranked = "candidates"
+    for stage in GRAPH:
+        if stage.name == "step":
+            for number, settings in enumerate(resolved.configuration.reranking, 1):
+                name = f"step {number}"
+                nodes[name] = _step(name, stage, settings, nodes, ranked)
+                ranked = name
+        elif stage.used(resolved):
+            inputs = {name: _found(ranked if name == "ranked" else name, nodes) for name in stage.inputs}
+            nodes[stage.name] = Node(stage.name, stage, inputs, stage.settings(resolved), stage.models(resolved))
+        if stage.name == _LAST.get(until):
+            break
+    if until == "answer":
+        nodes = {name: node for name, node in nodes.items() if name not in ("verdicts", "answer scores", "losses")}
+    return nodes
+
+
+def _found(name: str, nodes: Chain) -> str | None:
+    return name if name in nodes or name in SOURCES else None
+
+
+def _step(name: str, stage: Stage, settings: dict[str, Any], nodes: Chain, ranked: str) -> Node:
+    kind = STEPS[settings["step"]]
+    inputs = {each: _found(ranked if each == "ranked" else each, nodes) for each in stage.inputs}
+    if not kind.rarity:
+        inputs["words"] = None
+    slots = {"language": "language", "reranking": "reranker"}
+    models = {slots[kind.model]: Wanted(kind.model, settings["model"], (kind.task,))} if kind.model else {}
+    own = {key: value for key, value in settings_of(settings).items() if value != kind.settings[key]}
+    return Node(name, stage, inputs, retrieval.StepSettings(settings["step"], own), models)
+
+
+def needed(nodes: Chain, scope: str) -> Iterator[Node]:
+    """The nodes of a scope, in order."""
+    return (node for node in nodes.values() if node.stage.scope == scope)

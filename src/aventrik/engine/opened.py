@@ -1,0 +1,124 @@
+"""A workspace opened for work: its store, its corpus, its models, and a bench."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from pathlib import Path
+
+from ..core.errors import BadInput
+from ..core.keys import content_key
+from ..core.testsets import Question
+from ..storage import open_store
+from ..storage.protocols import Run, Snapshot, Store
+from ..workspace.configuration import Configuration
+from ..workspace.testsets import Moved, load_testset, located
+from ..workspace.toml import nearest
+from ..workspace.workspace import Workspace
+from .before import take_out_before
+from .bench import Bench, Place, Progress, nothing
+from .corpus import Corpus
+from .filtering import passed
+from .graph import Chain, chain
+from .providers import Models
+from .resolved import Resolved, resolve
+
+
+class Opened:
+    """What most verbs need. With `fresh`, models are asked anew whatever the call store has."""
+
+    def __init__(self, folder: Path, progress: Progress = nothing, fresh: bool = False) -> None:
+        self.workspace = Workspace.around(folder)
+        self.progress: Progress = progress
+        self.fresh = fresh
+        self._conditions: dict[str, tuple[str, frozenset[str] | None]] = {}
+
+    @cached_property
+    def store(self) -> Store:
+        """The workspace's store."""
+        found = open_store(self.workspace.address)
+        take_out_before(found, self.workspace)
+        return found
+
+    @cached_property
+    def corpus(self) -> Corpus:
+        """The documents."""
+        return Corpus(self.workspace, self.store)
+
+    @cached_property
+    def models(self) -> Models:
+        """The models by name."""
+        return Models(self.workspace, self.store.calls, self.fresh, lambda *told: self.progress(*told))
+
+    @cached_property
+    def bench(self) -> Bench:
+        """Where work is done."""
+        return Bench(self.workspace, self.store, self.models, lambda *told: self.progress(*told), self.fresh)
+
+    @cached_property
+    def snapshot(self) -> Snapshot:
+        """The documents that take part, as they were when this was first asked for: a document that changes while
+        something goes on changes nothing of it."""
+        return self.corpus.snapshot()
+
+    def resolve(self, configuration: Configuration) -> Resolved:
+        """The configuration with its roles filled in."""
+        return resolve(configuration, self.workspace.settings)
+
+    def place(self, configuration: Configuration, until: str = "", nodes: Chain | None = None) -> Place:
+        """A configuration over the corpus."""
+        resolved = self.resolve(configuration)
+        key, names = self.condition(configuration.search.where)
+        return Place(self.bench, resolved, nodes or chain(resolved, until), self.snapshot, names, key)
+
+    def condition(self, where: str) -> tuple[str, frozenset[str] | None]:
+        """The documents that a filter lets pass, with their content key; ("", None) without a filter.
+
+        Raises `BadInput` for a field that no document has, or a value of another type than the field's.
+        """
+        if not where:
+            return "", None
+        if where not in self._conditions:
+            may = passed(self.corpus, where)
+            self._conditions[where] = (content_key("allowed", sorted(may)), may)
+        return self._conditions[where]
+
+    def standing(self, name: str) -> str:
+        """Of a document whether it is "in" the corpus, "left out", or "gone"."""
+        if name in self._names:
+            return "in"
+        return "left out" if name in self.workspace.decisions.reasons and name in self._all else "gone"
+
+    @cached_property
+    def _names(self) -> set[str]:
+        return set(self.snapshot.names)
+
+    @cached_property
+    def _all(self) -> set[str]:
+        return set(self.store.documents.names())
+
+    def questions(self, testset: str) -> tuple[list[Question], Moved]:
+        """The questions of a test set that are not rejected, their evidence at its present place, and what moved."""
+        path = self.workspace.testset_path(testset)
+        questions = [question for question in load_testset(path) if question.status != "rejected"]
+        if not questions:
+            raise BadInput(f"{path}: every question in it is rejected")
+        return self.located(questions)
+
+    def located(self, questions: list[Question]) -> tuple[list[Question], Moved]:
+        """Questions with their evidence at its present place in the documents."""
+        return located(questions, self.corpus.text)
+
+    def run(self, reference: str) -> Run:
+        """A run by number, label or name (of several with that name the latest); raises `BadInput`."""
+        return find_run(self.store.runs.all(), reference)
+
+
+def find_run(runs: list[Run], reference: str) -> Run:
+    """A run by number, label or name (of several with that name the latest); raises `BadInput`."""
+    for run in reversed(runs):
+        if reference in (str(run.id), run.label, run.name):
+            return run
+    if not runs:
+        raise BadInput("there is no run yet; 'aventrik run' makes one")
+    near = nearest(reference, [run.name for run in runs])
+    raise BadInput(f"no run is numbered, labelled or named '{reference}'{near}")

@@ -1,0 +1,161 @@
+"""The models of a workspace by name, made when they are first wanted."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any, cast
+
+from ..core import embedding
+from ..core.offline import OfflineModel
+from ..core.protocols import LanguageModel
+from ..models.calls import COUNTED, WHOLE, CallStore, Spent
+from ..models.connection import Connection
+from ..workspace.settings import Model
+from ..workspace.workspace import Workspace
+from .resolved import Wanted
+
+
+class Models:
+    """Language, embedding and reranking models; `fresh` goes round the call store."""
+
+    def __init__(
+        self,
+        workspace: Workspace,
+        calls: CallStore,
+        fresh: bool = False,
+        progress: Callable[[str, int, int], None] = lambda stage, done, total: None,
+    ) -> None:
+        self.workspace = workspace
+        self._calls = calls
+        self._fresh = fresh
+        self._progress = progress
+        self._made: dict[str, Any] = {}
+
+    def get(self, wanted: Wanted) -> Any:
+        """The model that a stage wants; of a tokenizer its name, or the path of its file."""
+        if wanted.kind == "tokenizer":
+            return wanted.name
+        if wanted.kind == "embedding" and wanted.name in embedding.MODELS:
+            return embedding.embedder(wanted.name, wanted.dimensions)
+        makers = {"language": self._language, "embedding": self._embedder, "reranking": self._reranker}
+        return self._get(wanted.name, makers[wanted.kind])
+
+    def identity(self, wanted: Wanted) -> str:
+        """What the replies of a model depend on beside what it is asked, for content keys."""
+        if wanted.kind == "tokenizer":
+            return tokenizer_identity(wanted.name)
+        if wanted.kind == "embedding":
+            if wanted.name in embedding.MODELS:
+                return f"{wanted.name} {wanted.dimensions}"
+            return str(self.get(wanted).identity(wanted.use[0]))
+        if wanted.kind == "language":
+            return " ".join(dict.fromkeys(self.get(wanted).identity(task) for task in wanted.use))
+        return str(self.get(wanted).identity)
+
+    def told(self, wanted: Wanted) -> dict[str, Any]:
+        """What a run keeps of a model: its name and kind, where it is and what it is called there, never a key."""
+        found: dict[str, Any] = {"name": wanted.name, "kind": wanted.kind, "identity": self.identity(wanted)}
+        settings = self.workspace.settings.models.get(wanted.name)
+        if settings is not None and wanted.kind != "tokenizer":
+            found.update({key: value for key in ("address", "model", "path") if (value := getattr(settings, key))})
+        return found
+
+    def language(self, name: str) -> LanguageModel:
+        """A language model by name; "offline" is the built-in one."""
+        return cast(LanguageModel, self._get(name, self._language))
+
+    def role(self, role: str, override: str = "") -> LanguageModel:
+        """The language model of a role (writer, rewriter, answerer, judge), or the one that is named instead."""
+        return self.language(override or getattr(self.workspace.settings.roles, role))
+
+    def concurrency(self, wanted: Wanted) -> int:
+        """Requests that a model takes at a time; 0 for one that is no server."""
+        settings = self.workspace.settings.models.get(wanted.name)
+        return settings.concurrency if settings is not None and settings.kind == "http" else 0
+
+    def spent(self) -> Spent:
+        """What all models together have cost in this process."""
+        total = Spent()
+        for model in self._made.values():
+            one = getattr(model, "spent", None)
+            if isinstance(one, Spent):
+                for field in (*COUNTED, *WHOLE):
+                    setattr(total, field, getattr(total, field) + getattr(one, field))
+                for note, count in one.notes.items():
+                    total.notes[note] = total.notes.get(note, 0) + count
+        return total
+
+    def wordings(self, wanted: Iterable[Wanted]) -> dict[str, str]:
+        """The wording of the prompt of each task that the wanted models do; empty for built-in ones."""
+        return {
+            task: model.prompt(task).text
+            for each in wanted
+            if each.kind == "language" and hasattr(model := self.get(each), "prompt")
+            for task in each.use
+        }
+
+    def prompts(self) -> dict[str, str]:
+        """The wording of every prompt that was used, by task; empty when only built-in models were."""
+        found: dict[str, str] = {}
+        for model in self._made.values():
+            if hasattr(model, "wordings"):
+                found.update(model.wordings())
+        return found
+
+    def tester(self, name: str) -> Any:
+        """The configured model itself, which has `test()`."""
+        makers = {"language": self._language, "embedding": self._embedder, "reranking": self._reranker}
+        return self._get(name, makers[self.workspace.settings.models[name].does])
+
+    def _get(self, name: str, make: Callable[[str], Any]) -> Any:
+        if name not in self._made:
+            self._made[name] = make(name)
+        return self._made[name]
+
+    def _language(self, name: str) -> Any:
+        if name == "offline":
+            return OfflineModel()
+        from ..models.language import HttpLanguageModel
+
+        return HttpLanguageModel(
+            connection(name, self.workspace.settings.models[name]),
+            self.workspace.prompts,
+            self._calls,
+            self._fresh,
+            progress=lambda done, total: self._progress(f"asking {name}", done, total),
+        )
+
+    def _embedder(self, name: str) -> Any:
+        model = self.workspace.settings.models[name]
+        if model.kind == "local":
+            from ..models.local import LocalEmbedder
+
+            return LocalEmbedder(name, self.workspace.folder / model.path, model.query_prefix, model.passage_prefix)
+        from ..models.vectors import HttpEmbedder
+
+        prefixes = (model.query_prefix, model.passage_prefix)
+        return HttpEmbedder(connection(name, model), *prefixes, self._calls, self._fresh)
+
+    def _reranker(self, name: str) -> Any:
+        model = self.workspace.settings.models[name]
+        if model.kind == "local":
+            from ..models.local import LocalReranker
+
+            return LocalReranker(name, self.workspace.folder / model.path)
+        from ..models.reranking import HttpReranker
+
+        return HttpReranker(connection(name, model), self._calls, self._fresh)
+
+
+def connection(name: str, model: Model) -> Connection:
+    """The connection that a model's settings describe."""
+    wanted = set(Connection.__dataclass_fields__) - {"name"}
+    return Connection(name=name, **{key: value for key, value in model.model_dump().items() if key in wanted})
+
+
+def tokenizer_identity(name: str) -> str:
+    """A tokenizer by what stands in its file; one that ships with a package by its name."""
+    path = Path(name)
+    return hashlib.sha256(path.read_bytes()).hexdigest()[:40] if path.is_file() else name

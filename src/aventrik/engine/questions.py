@@ -1,0 +1,189 @@
+"""Takes questions through the stages of a chain: what is there is found by its key, what is missing is made and kept."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..core.embedding import MODELS
+from ..core.testsets import Question
+from ..models.calls import WHOLE
+from ..storage.protocols import Kept
+from .bench import Bench, Place
+from .graph import QUESTION, SOURCES, Node, needed
+from .records import digest, encode
+from .resolved import Wanted
+from .sources import sources_of
+
+
+@dataclass
+class Passage:
+    """A question on its way: under the name of each source and stage, the id of its result and the digest of that."""
+
+    question: Question
+    ids: dict[str, str] = field(default_factory=dict)
+    digests: dict[str, str] = field(default_factory=dict)
+
+
+def asks(wanted: Wanted) -> bool:
+    """Whether a model is one that is asked, and may answer otherwise another time."""
+    return wanted.kind != "tokenizer" and wanted.name not in ("offline", *MODELS)
+
+
+class Passing:
+    """The questions of one configuration. `failed` makes what came of a failed model call again."""
+
+    def __init__(
+        self,
+        place: Place,
+        questions: Sequence[Question],
+        standing: Callable[[str], str],
+        fresh: bool = False,
+        failed: bool = False,
+        progress: Callable[[int, int], None] = lambda done, total: None,
+        known: dict[str, tuple[str, bool]] | None = None,
+    ) -> None:
+        self.place = place
+        self.bench: Bench = place.bench
+        self.computed: dict[str, int] = {}
+        self.seconds: dict[str, float] = {}
+        self._fresh = fresh
+        self._failed = failed
+        self._progress = progress
+        # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
+        self._known: dict[str, tuple[str, bool]] = {} if known is None else known
+        self.passages = [self._begun(question, standing) for question in questions]
+
+    def _begun(self, question: Question, standing: Callable[[str], str]) -> Passage:
+        passage = Passage(question)
+        for name, record in sources_of(question, standing).items():
+            mark = digest(encode(record))
+            passage.ids[name] = passage.digests[name] = mark
+            self.bench.remember(mark, record)
+        return passage
+
+    def pass_all(self) -> None:
+        """Takes all questions through all stages, a stage after another."""
+        nodes = list(needed(self.place.nodes, QUESTION))
+        for number, node in enumerate(nodes):
+            self._progress(number, len(nodes))
+            self.stage(node)
+        self._progress(len(nodes), len(nodes))
+
+    def stage(self, node: Node) -> None:
+        """Takes all questions through one stage."""
+        keys = [self._key(node, passage) for passage in self.passages]
+        ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
+        present = dict(zip(keys, ids))
+        self._look_up(ids)
+        missing = {key: passage for key, passage in zip(keys, self.passages) if self._is_missing(node, present[key])}
+        if missing:
+            present.update(self._make(node, missing, present))
+        for key, passage in zip(keys, self.passages):
+            passage.ids[node.name] = present[key]
+            passage.digests[node.name] = self._known[present[key]][0]
+
+    def find(self, node: Node) -> list[Passage]:
+        """The questions whose result of a stage stands already, as far as that can be known: a key takes the digests of
+        all inputs. Makes nothing."""
+        ready = [p for p in self.passages if all(source in p.digests for source in self._inputs(node).values())]
+        keys = [self._key(node, passage) for passage in ready]
+        ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
+        self._look_up(ids)
+        found = [(passage, name) for passage, name in zip(ready, ids) if not self._is_missing(node, name)]
+        for passage, name in found:
+            passage.ids[node.name], passage.digests[node.name] = name, self._known[name][0]
+        return [passage for passage, _ in found]
+
+    def _key(self, node: Node, passage: Passage) -> str:
+        inputs = [passage.digests[source] for source in self._inputs(node).values()]
+        return self.place.keys.question(node.name, inputs)
+
+    def _inputs(self, node: Node) -> dict[str, str]:
+        """The inputs of a question's scope, by what the stage calls them."""
+        return {
+            name: source
+            for name, source in node.inputs.items()
+            if source is not None and self.place.keys.scope(source) == QUESTION
+        }
+
+    def _look_up(self, ids: Sequence[str]) -> None:
+        unknown = [each for each in ids if each not in self._known]
+        if unknown:
+            self._known.update(self.bench.store.results.digests(unknown))
+
+    def _is_missing(self, node: Node, name: str) -> bool:
+        if name not in self._known:
+            return True
+        if self._fresh and any(asks(wanted) for wanted in node.models.values()):
+            return name not in self.bench.anew
+        return self._failed and self._known[name][1] and name not in self.bench.anew
+
+    def _make(self, node: Node, missing: Mapping[str, Passage], present: Mapping[str, str]) -> dict[str, str]:
+        """Makes the results of some keys. Those that stand already are made under a new id, and take the place of the
+        old ones when all are there."""
+        again = [key for key in missing if present[key] in self._known]
+        takes = self.bench.store.results.next_takes(again) if again else {}
+        names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
+        self.place.wide(node)  # opened, and made when missing, before the clock of this stage starts
+        for part in self._parts(node, list(missing.items())):
+            self._keep(node, part, names)
+        if takes:
+            self.bench.store.results.swap(takes)
+            self.bench.forget_takes()
+            self.bench.anew.update(names.values())
+        return names
+
+    def _parts(self, node: Node, missing: list[tuple[str, Passage]]) -> Iterator[list[tuple[str, Passage]]]:
+        busy = max((self.bench.models.concurrency(wanted) for wanted in node.models.values()), default=0)
+        size = max(16, 4 * busy) if busy else node.stage.together
+        for first in range(0, len(missing), size):
+            yield missing[first : first + size]
+
+    def _keep(self, node: Node, part: Sequence[tuple[str, Passage]], names: Mapping[str, str]) -> None:
+        before, began = self._spent(node), time.perf_counter()
+        inputs = self._inputs(node)
+        if self.bench.remote:
+            self._publish(part, inputs)
+        work = self.place.work(
+            node, questions=tuple(tuple((s, passage.ids[s]) for s in inputs.values()) for _, passage in part)
+        )
+        [records] = self.bench.executor.map([work])
+        seconds = time.perf_counter() - began
+        cost = [(now - then) / len(part) for now, then in zip(self._spent(node), before)]
+        rows = []
+        for (key, _), record in zip(part, records):
+            body = encode(record)
+            mark = digest(body)
+            failed = bool(getattr(record, "failure", ""))
+            name = names[key]
+            rows.append(
+                Kept(name, node.name, mark, body, failed, seconds / len(part), (cost[0], cost[1], cost[2], cost[3]))
+            )
+            self._known[name] = (mark, failed)
+            self.bench.remember(name, record)
+        self.bench.store.results.keep(rows)
+        self.computed[node.name] = self.computed.get(node.name, 0) + len(part)
+        self.seconds[node.name] = self.seconds.get(node.name, 0.0) + seconds
+
+    def _publish(self, part: Sequence[tuple[str, Passage]], inputs: Mapping[str, str]) -> None:
+        """Keeps the sources of questions among the results, for an executor that works elsewhere."""
+        rows: dict[str, Kept] = {}
+        for _, passage in part:
+            for source in inputs.values():
+                if source in SOURCES:
+                    name = passage.ids[source]
+                    [record] = self.bench.values(source, [name], self.place.nodes)
+                    rows[name] = Kept(name, source, name, encode(record))
+        self.bench.store.results.keep(list(rows.values()))
+
+    def _spent(self, node: Node) -> list[float]:
+        """What all replies of a stage's models have cost so far."""
+        spent = [getattr(self.bench.models.get(wanted), "spent", None) for wanted in node.models.values()]
+        return [sum(float(getattr(each, name)) for each in spent if each is not None) for name in WHOLE]
+
+    def records(self, name: str) -> list[Any]:
+        """The records of a stage, a question each, in order."""
+        return self.bench.values(name, [passage.ids[name] for passage in self.passages], self.place.nodes)

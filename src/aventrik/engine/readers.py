@@ -1,0 +1,164 @@
+"""Reads files in worker processes, with limits on time and memory, so that one bad file can't stop the rest."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import multiprocessing
+import os
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import TimeoutError as TookTooLong
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import orjson
+
+from ..core.documents import Document
+from ..core.errors import Unreadable
+from ..core.reading import Reading, read_file
+from ..core.reading.figures import reading_figures
+from ..storage.embedded.database import compressed
+from ..storage.protocols import Gathering
+
+_TOGETHER = 24  # small files that one worker reads in one go
+_SMALL = 1_500_000  # bytes that they may have in all
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A file to read: the name its document gets, its path, and the key of its content when last read."""
+
+    name: str
+    path: str
+    size: int
+    known: str = ""
+
+
+@dataclass
+class ReadOne:
+    """What came of one file: rows for the store, or why not; `same` when its content is what it was."""
+
+    wanted: Wanted
+    key: str = ""
+    mtime: int = 0
+    size: int = 0
+    same: bool = False
+    failure: str = ""
+    rows: list[Gathering] = field(default_factory=list)
+    failed: list[tuple[str, str]] = field(default_factory=list)
+
+
+def document_row(document: Document) -> Gathering:
+    """A document as the store takes it in."""
+    return Gathering(
+        document.name,
+        document.key,
+        document.title,
+        json.dumps(document.meta, ensure_ascii=False, sort_keys=True),
+        len(document.text),
+        compressed(orjson.dumps(document.text)),
+        compressed(document.packed_parts),
+        orjson.dumps(reading_figures(document)).decode(),
+    )
+
+
+def read_one(wanted: Wanted, reading: Reading) -> ReadOne:
+    """Reads one file, here and now."""
+    done = ReadOne(wanted)
+    try:
+        before = os.stat(wanted.path)
+        data = Path(wanted.path).read_bytes()
+        after = os.stat(wanted.path)
+        if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns) or len(data) != after.st_size:
+            raise Unreadable("it changed while it was read; gather it again")
+        done.key = hashlib.sha256(data).hexdigest()
+        done.mtime, done.size = before.st_mtime_ns, before.st_size
+        done.same = done.key == wanted.known
+        if not done.same:
+            documents, done.failed = read_file(wanted.name, data, reading)
+            done.rows = [document_row(document) for document in documents]
+    except Unreadable as error:
+        done.failure = str(error)
+    except RecursionError:
+        done.failure = "it is nested too deeply"
+    except MemoryError:
+        done.failure = "reading it takes more memory than is allowed (reading.megabytes)"
+    except OSError as error:
+        done.failure = f"can't be read ({error.strerror})"
+    except Exception as error:  # a reader's own mistake must not stop the rest
+        done.failure = f"the reader failed on it ({type(error).__name__}: {str(error)[:80]})"
+    return done
+
+
+def _read_some(wanted: Sequence[Wanted], reading: Reading) -> list[ReadOne]:
+    return [read_one(each, reading) for each in wanted]
+
+
+def _limited(megabytes: int) -> None:
+    """Limits a worker's memory, where the system can."""
+    try:
+        import resource
+
+        resource.setrlimit(resource.RLIMIT_AS, (megabytes * 1_000_000, megabytes * 1_000_000))
+    except (ImportError, ValueError, OSError):
+        pass
+
+
+def read_many(
+    wanted: Sequence[Wanted], reading: Reading, workers: int = 0, seconds: int = 120, megabytes: int = 4000
+) -> Iterator[list[ReadOne]]:
+    """What came of the files, some at a time, in the order given. A file that crashes, hangs or grows is told and
+    left behind."""
+    from pebble import ProcessExpired, ProcessPool
+
+    groups = list(_grouped(wanted))
+    if not groups:
+        return
+    count = min(workers or os.cpu_count() or 1, len(groups))
+    method = "fork" if "fork" in multiprocessing.get_all_start_methods() else "spawn"
+    context: Any = multiprocessing.get_context(method)
+    with ProcessPool(count, initializer=_limited, initargs=[megabytes], context=context) as pool:
+        waiting: deque[tuple[list[Wanted], Any]] = deque()
+        left = iter(groups)
+
+        def schedule(group: list[Wanted]) -> Any:
+            return pool.schedule(_read_some, args=[group, reading], timeout=float(seconds))
+
+        for group in left:
+            waiting.append((group, schedule(group)))
+            if len(waiting) > 3 * count:
+                break
+        while waiting:
+            group, future = waiting.popleft()
+            try:
+                yield future.result()
+            except (TookTooLong, ProcessExpired) as error:
+                if len(group) > 1:  # find out which of them it was
+                    waiting.extendleft(reversed([([each], schedule([each])) for each in group]))
+                else:
+                    late = isinstance(error, TookTooLong)
+                    reason = f"reading it took over {seconds} s" if late else "the reader crashed on it"
+                    yield [ReadOne(group[0], failure=reason)]
+            following = next(left, None)
+            if following is not None:
+                waiting.append((following, schedule(following)))
+
+
+def _grouped(wanted: Sequence[Wanted]) -> Iterator[list[Wanted]]:
+    """Small files together, large ones and slow formats alone, in order."""
+    group: list[Wanted] = []
+    size = 0
+    for each in wanted:
+        slow = each.name.lower().endswith((".pdf", ".zip", ".docx", ".pptx", ".gz", ".tgz"))
+        if group and (slow or size + each.size > _SMALL or len(group) == _TOGETHER):
+            yield group
+            group, size = [], 0
+        group.append(each)
+        size += each.size
+        if slow:
+            yield group
+            group, size = [], 0
+    if group:
+        yield group

@@ -1,0 +1,27 @@
+"""How much of the nearest an approximate index finds, measured once and kept."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from ..core.indexing import approximate
+from ..core.keys import content_key
+from ..storage.protocols import Kept
+from .bench import Place
+from .records import decode, digest, encode
+
+
+def recall(place: Place) -> float | None:
+    """The share of the ten nearest that the approximate index finds, 0 to 1; None where search is exact."""
+    search = place.resolved.configuration.search
+    if search.method == "keyword" or search.nearest == "exact":
+        return None
+    store = place.bench.store.results
+    key = content_key("recall", place.keys.corpus("nearest"), asdict(search.reach.told(search.nearest)))
+    known = store.values([key])
+    if key in known:
+        return float(decode(float, known[key]))
+    found = approximate.recall(place.open("nearest"), place.open("vectors"), search.reach)
+    body = encode(found)
+    store.keep([Kept(key, "recall", digest(body), body)])
+    return found

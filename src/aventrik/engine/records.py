@@ -1,0 +1,40 @@
+"""The one codec for what stages return: frozen dataclasses to JSON and back. Equal records give equal bytes."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict
+from functools import lru_cache
+from typing import Any
+
+import orjson
+from pydantic import TypeAdapter, ValidationError
+
+
+def encode(record: Any) -> bytes:
+    """A record as JSON."""
+    try:
+        return orjson.dumps(record)
+    except TypeError:  # half of a surrogate pair, which it does not know
+        body = json.dumps(asdict(record), ensure_ascii=False, separators=(",", ":"))
+        return body.encode("utf-8", "surrogatepass")
+
+
+def decode(kind: type, body: bytes) -> Any:
+    """The record of a kind again; raises ValueError for JSON that is not of that kind."""
+    adapter = _adapter(kind)
+    try:
+        return adapter.validate_json(body)
+    except ValidationError:
+        return adapter.validate_python(json.loads(body.decode("utf-8", "surrogatepass")))
+
+
+def digest(body: bytes) -> str:
+    """What names a value: 40 hex digits of its SHA-256."""
+    return hashlib.sha256(body).hexdigest()[:40]
+
+
+@lru_cache(maxsize=64)
+def _adapter(kind: type) -> TypeAdapter[Any]:
+    return TypeAdapter(kind)

@@ -1,0 +1,143 @@
+"""Applies configurations to a test set, and keeps what each run was made of and what it came to."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from .. import __version__
+from ..core.keys import content_key
+from ..core.testsets import Question
+from ..models.calls import COUNTED
+from ..storage.protocols import RunQuestion
+from ..workspace.configuration import Configuration
+from ..workspace.testsets import question_row
+from .bench import Place
+from .graph import DOCUMENT, QUESTION, needed
+from .opened import Opened
+from .questions import Passing, asks
+from .recall import recall
+
+FORMAT = 1  # of what a run keeps of its making
+
+
+@dataclass
+class Outcome:
+    """What running one configuration did."""
+
+    run: int
+    configuration: Configuration
+    computed: dict[str, int] = field(default_factory=dict)
+    seconds: dict[str, float] = field(default_factory=dict)
+    results: int = 0
+    models: dict[str, float] = field(default_factory=dict)
+    notes: dict[str, int] = field(default_factory=dict)
+    recall: float | None = None
+
+    @property
+    def new(self) -> int:
+        """How many results had to be computed."""
+        return sum(self.computed.values())
+
+
+class Runner:
+    """Runs configurations of one workspace. `retry_failed` makes what came of failed model calls again."""
+
+    def __init__(self, opened: Opened, retry_failed: bool = False) -> None:
+        self.opened = opened
+        self.retry_failed = retry_failed
+        self._known: dict[str, tuple[str, bool]] = {}
+        self._renewed: set[str] = set()
+        if retry_failed:
+            opened.store.calls.forget_failed()
+
+    def run(
+        self, configuration: Configuration, testset: str, questions: Sequence[Question], until: str = ""
+    ) -> Outcome:
+        """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
+        opened, store = self.opened, self.opened.store
+        place = opened.place(configuration, until)
+        again = opened.fresh or self.retry_failed
+        if again:
+            self._renew(place)
+        passing = Passing(
+            place, questions, opened.standing, opened.fresh, self.retry_failed,
+            lambda done, total: opened.progress(configuration.name, done, total), self._known,
+        )  # fmt: skip
+        identity = self._identity(place, testset, passing, until)
+        total = len(questions) * len(list(needed(place.nodes, QUESTION)))
+        finished = store.runs.finished(identity)
+        if finished and not again:
+            return Outcome(finished, configuration, results=total, recall=recall(place))
+        bench = opened.bench
+        before = dict(bench.made), dict(bench.seconds), asdict(opened.models.spent())
+        cpu = time.process_time()
+        store.documents.keep_snapshot(opened.snapshot)
+        made = self._made(place, testset, until)
+        number = store.runs.begin(identity, configuration.name, testset, made, len(questions))
+        outcome = Outcome(number, configuration, results=total)
+        passing.pass_all()
+        outcome.computed = _grown(bench.made, before[0]) | passing.computed
+        outcome.seconds = _grown(bench.seconds, before[1]) | passing.seconds
+        now = asdict(opened.models.spent())
+        outcome.models = {name: now[name] - before[2][name] for name in COUNTED}
+        outcome.notes = dict(opened.models.spent().notes)
+        outcome.recall = recall(place)
+        costs: dict[str, Any] = {
+            "computed": outcome.computed, "seconds": outcome.seconds, "models": outcome.models,
+            "cpu": {"all": time.process_time() - cpu} if outcome.new else {},
+        }  # fmt: skip
+        if outcome.recall is not None:
+            costs["state"] = {"recall": outcome.recall}
+        store.runs.finish(number, [_kept(passage.question, passage.ids, place) for passage in passing.passages], costs)
+        return outcome
+
+    def _renew(self, place: Place) -> None:
+        """Makes anew, once, what models made of the documents: all of it, or what failed."""
+        for node in needed(place.nodes, DOCUMENT):
+            if not any(asks(wanted) for wanted in node.models.values()):
+                continue
+            plain = place.keys.family(node.name, took=False)
+            if plain in self._renewed:
+                continue
+            if self.opened.fresh or node.name == "written":
+                place.renew(node.name, failed=not self.opened.fresh)
+            self._renewed.add(plain)
+
+    def _identity(self, place: Place, testset: str, passing: Passing, until: str) -> str:
+        """Runs with the same identity come to the same: the same stages, settings, models and documents, asked the same
+        questions of a test set of that name, under the same name."""
+        bases = {node.name: place.keys.base(node.name) for node in needed(place.nodes, QUESTION)}
+        asked = [[passage.question.id, *passage.digests.values()] for passage in passing.passages]
+        return content_key("run", place.resolved.configuration.name, testset, bases, asked, until)
+
+    def _made(self, place: Place, testset: str, until: str) -> dict[str, Any]:
+        """All that makes a run, to be kept with it."""
+        opened = self.opened
+        wanted = {f"{node.name}: {slot}": each for node in place.nodes.values() for slot, each in node.models.items()}
+        passed = place.condition
+        return {
+            "format": FORMAT,
+            "program": __version__,
+            **place.resolved.as_made(),
+            "until": until,
+            "testset": testset,
+            "corpus": place.snapshot.key,
+            "documents": len(place.snapshot),
+            "passed": None if passed is None else len(passed),
+            "seed": opened.workspace.settings.seed,
+            "models": {name: opened.models.told(each) for name, each in wanted.items()},
+            "prompts": opened.models.wordings(wanted.values()),
+            "stages": {node.stage.name: node.stage.version for node in place.nodes.values()},
+        }
+
+
+def _kept(question: Question, ids: dict[str, str], place: Place) -> RunQuestion:
+    results = {name: found for name, found in ids.items() if name in place.nodes}
+    return RunQuestion(question.id, question.key, question_row(question), results)
+
+
+def _grown(now: dict[str, Any], before: dict[str, Any]) -> dict[str, Any]:
+    return {name: value - before.get(name, 0) for name, value in now.items() if value != before.get(name, 0)}

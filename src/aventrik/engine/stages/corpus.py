@@ -1,0 +1,235 @@
+"""What is made of documents, and of the corpus as a whole, before any question is asked."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from ...core.chunking import Chunk, ChunkTable, chunk, chunks_from, columns_of
+from ...core.context.serving import ServedTable, served, served_columns
+from ...core.documents import Document
+from ...core.documents.spans import text_of
+from ...core.indexing import approximate, keyword, terms
+from ...core.indexing.texts import owners, texts_from, write
+from ...core.indexing.vectors import search as exact
+from ...core.protocols import State
+from ...core.searching.in_memory import InMemory
+from ...storage.protocols import Collection, Columns
+from ..given import Given
+
+FITTED_ON = 60_000  # index texts, spread evenly, that a model is fitted on at the most
+_NEAREST = "nearest.faiss"
+
+
+def source(document: Document, ranges: Chunk) -> list[str]:
+    """Where a chunk of a document is: the title, and the headings over its beginning."""
+    path = list(document.heading_path(ranges[0][0]))
+    return [document.title, *path] if document.title and document.title not in path else path
+
+
+# A document at a time.
+
+
+def chunks(given: Given) -> list[Columns]:
+    """The chunks of each document."""
+    cutting = replace(given.settings, tokenizer=given.models.get("tokenizer", "estimate"))
+    return [columns_of(chunk(document, cutting)) for document in given["documents"]]
+
+
+def units(given: Given) -> list[Columns]:
+    """What is served for each chunk of each document."""
+    serving = given.settings
+    if serving.larger is not None:
+        larger = replace(serving.larger, tokenizer=given.models.get("tokenizer", "estimate"))
+        serving = replace(serving, larger=larger)
+    return [
+        served_columns(*served(document, chunks_from(columns), serving))
+        for document, columns in zip(given["documents"], given["chunks"])
+    ]
+
+
+def written(given: Given) -> list[Columns]:
+    """What the writer says about each chunk of each document."""
+    documents = [
+        [(text_of(document.text, ranges), source(document, ranges)) for ranges in chunks_from(columns)]
+        for document, columns in zip(given["documents"], given["chunks"])
+    ]
+    return write(documents, given.settings.text, given.models["writer"])
+
+
+def matched(given: Given) -> list[list[str]]:
+    """The texts that are matched of each document: of each chunk its own text or what was written about it, behind the
+    headings over it that do not occur in it, when the settings say so."""
+    made = []
+    for place, (document, columns) in enumerate(zip(given["documents"], given["chunks"])):
+        found = chunks_from(columns)
+        texts = (
+            [(number, text_of(document.text, ranges)) for number, ranges in enumerate(found)]
+            if given["written"] is None
+            else texts_from(given["written"][place])
+        )
+        made.append([_headed(document, found[number], text, given.settings.headings) for number, text in texts])
+    return made
+
+
+def _headed(document: Document, ranges: Chunk, text: str, headings: bool) -> str:
+    if not headings:
+        return text
+    above = [line for line in source(document, ranges) if line not in text]
+    return "\n".join([*above, text])
+
+
+def titles(given: Given) -> list[list[str]]:
+    """For each text that is matched, the title and headings over its chunk."""
+    made = []
+    for place, (document, columns) in enumerate(zip(given["documents"], given["chunks"])):
+        above = ["\n".join(source(document, ranges)) for ranges in chunks_from(columns)]
+        if given["written"] is not None:
+            above = [above[number] for number in given["written"][place]["owner"].tolist()]
+        made.append(above)
+    return made
+
+
+def count_terms(given: Given) -> list[Columns]:
+    """How often each term occurs in each text of each document."""
+    [texts] = given.inputs.values()
+    return terms.count(texts)
+
+
+def vectors(given: Given) -> list[Columns]:
+    """A vector of each text of each document."""
+    documents = given["matched"]
+    flat = [text for texts in documents for text in texts]
+    rows = given.models["embedder"].embed(flat, given["fitted"] or {}) if flat else np.zeros((0, 0), np.float32)
+    parts = np.split(rows, np.cumsum([len(texts) for texts in documents])[:-1])
+    return [{"rows": part} for part in parts]
+
+
+# The whole corpus.
+
+
+def keyword_index(given: Given) -> dict[str, npt.NDArray]:
+    """Postings of all terms."""
+    how = given.settings
+    title_terms = given["title terms"]
+    fields = [None if found is None else (found.columns, found.ends) for found in (given["terms"], title_terms)]
+    assert fields[0] is not None
+    return keyword.merge(fields[0], how.k1, how.b, fields[1], how.title_weight, how.title_b).arrays()
+
+
+def fitted(given: Given) -> State:
+    """What the embedding model learns from texts spread over the corpus."""
+    texts = given["matched"]
+    step = max(1, -(-len(texts) // FITTED_ON))
+
+    def some() -> Iterator[str]:
+        for number, text in enumerate(itertools.islice(texts, 0, None, step)):
+            if not number % 256:
+                given.progress("fitted", number * step, len(texts))
+            yield text
+
+    learnt: State = given.models["embedder"].fit(some)
+    return learnt
+
+
+def nearest_index(given: Given) -> Any:
+    """An index that finds near vectors without looking at all of them."""
+    given.progress("nearest", 0, 1)
+    return approximate.build(given["vectors"], given.settings)
+
+
+# How what is kept is opened again.
+
+
+def open_chunks(names: Sequence[str], found: Collection) -> ChunkTable:
+    """The table of all chunks."""
+    return ChunkTable.of_columns(names, found.columns, found.ends)
+
+
+def open_units(names: Sequence[str], found: Collection) -> ServedTable:
+    """The table of all units, and which one each chunk serves."""
+    return ServedTable.of_columns(names, found.columns, found.ends)
+
+
+@dataclass(frozen=True)
+class Written:
+    """Which chunk each written text leads to, and for how many chunks the writer gave nothing."""
+
+    owner: npt.NDArray[np.int32]
+    failed: int
+
+
+def open_written(names: Sequence[str], found: Collection) -> Written:
+    """The owners of all written texts."""
+    return Written(owners(found.columns, found.ends), int(found.columns["failed"].sum()))
+
+
+def open_columns(names: Sequence[str], found: Collection) -> Collection:
+    """The collection as it is."""
+    return found
+
+
+def open_vectors(names: Sequence[str], found: Collection) -> npt.NDArray[np.float32]:
+    """All vectors, shape (texts, dimensions)."""
+    rows: npt.NDArray[np.float32] = found.columns["rows"]
+    return rows if rows.ndim == 2 and rows.shape[1] else np.zeros((len(rows), 1), np.float32)
+
+
+def write_arrays(value: dict[str, npt.NDArray], folder: Path) -> None:
+    """Writes arrays, a file each."""
+    for name, array in value.items():
+        np.save(folder / f"{name}.npy", array)
+
+
+def open_arrays(folder: Path) -> dict[str, npt.NDArray]:
+    """The arrays again, memory-mapped."""
+    found = {}
+    for file in sorted(folder.glob("*.npy")):
+        try:
+            found[file.stem] = np.load(file, mmap_mode="r")
+        except ValueError:  # an empty array can't be mapped
+            found[file.stem] = np.load(file)
+    return found
+
+
+def open_keyword(folder: Path) -> keyword.KeywordIndex:
+    """The keyword index."""
+    return keyword.KeywordIndex.from_arrays(open_arrays(folder))
+
+
+def write_nearest(index: Any, folder: Path) -> None:
+    """Writes an approximate index."""
+    approximate.write(index, folder / _NEAREST)
+
+
+def open_nearest(folder: Path) -> Any:
+    """The approximate index."""
+    return approximate.opened(folder / _NEAREST)
+
+
+# What searches them.
+
+
+def word_searcher(given: Given) -> InMemory:
+    """Keyword search over the chunks."""
+    written = given["written"]
+    return InMemory(given.key, given["chunks"], None if written is None else written.owner, keyword=given["keyword"])
+
+
+def vector_searcher(given: Given) -> InMemory:
+    """Vector search over the chunks: exact, or through the approximate index where there is one."""
+    rows, index, reach = given["vectors"], given["nearest"], given.settings
+
+    def near(queries: npt.NDArray, top: int, allowed: npt.NDArray[np.bool_] | None) -> list[list[tuple[int, float]]]:
+        if index is None:
+            return exact(rows, queries, top, allowed)
+        return approximate.search(index, rows, queries, top, reach, allowed)
+
+    written = given["written"]
+    return InMemory(given.key, given["chunks"], None if written is None else written.owner, nearest=near)

@@ -1,0 +1,96 @@
+"""Scores of each question, and where its evidence was lost."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...core.documents.spans import Range, merge
+from ...core.measures import Scores, answer_scores, retrieval_scores
+from ...core.measures.answers import Judged
+from ...core.measures.evidence import Needs, Ranges, best_cover, held_whole
+from ...core.measures.loss import Held, Losses, lost_at
+from ...core.measures.retrieval import Retrieved
+from ..given import Given
+from .retrieval import scored, served_ranges
+
+
+@dataclass(frozen=True)
+class Cuts:
+    """From which cover on a need is met, and at which ranks lists are cut."""
+
+    cover: float
+    cut_offs: tuple[int, ...] = ()
+
+
+def retrieval(given: Given) -> list[Scores]:
+    """Retrieval measures; none for a question that the documents do not answer."""
+    how: Cuts = given.settings
+    made = []
+    for evidence, served in zip(given["evidence"], given["served"]):
+        items = [Retrieved(item.doc, item.ranges, item.tokens) for item in served.items]
+        made.append(Scores(retrieval_scores(evidence.needs, items, how.cut_offs, how.cover) if evidence.needs else {}))
+    return made
+
+
+def answered(given: Given) -> list[Scores]:
+    """Measures of what the answering model was shown, and of its answer where it gave one."""
+    made = []
+    for place, (evidence, context) in enumerate(zip(given["evidence"], given["context"])):
+        scores = {"context-tokens": float(context.tokens)}
+        if given["answer"] is not None:
+            judged = Judged(given["answer"][place], given["verdicts"][place], bool(evidence.needs))
+            scores.update(answer_scores(judged))
+        made.append(Scores(scores))
+    return made
+
+
+def losses(given: Given) -> list[Losses]:
+    """Where each need was lost."""
+    how: Cuts = given.settings
+    table, units = given["chunks"], given["units"]
+    ranges_of = served_ranges(table, units)
+    made = []
+    for place, evidence in enumerate(given["evidence"]):
+        needs: Needs = evidence.needs
+        wanted = {alternative.doc for need in needs for alternative in need}
+
+        def met(chunks: list[int], needs: Needs = needs, wanted: set[str] = wanted) -> list[bool]:
+            served: dict[str, list[Range]] = {}
+            for number in chunks:
+                if (doc := table.name(number)) in wanted:
+                    served.setdefault(doc, []).extend(ranges_of(number))
+            return _met(needs, served, how.cover)
+
+        shown: dict[str, list[Range]] = {}
+        for item in given["context"][place].items:
+            shown.setdefault(item.doc, []).extend(item.ranges)
+        made.append(
+            lost_at(
+                needs,
+                Held(
+                    [held_whole(table if units is None else units.units, need, how.cover) for need in needs],
+                    met(given["candidates"][place].chunks),
+                    met([chunk for chunk, _ in scored(given["ranked"][place])]),
+                    _met(needs, shown, how.cover),
+                    _stated(given, place, len(needs)),
+                    given["verdicts"] is not None,
+                ),
+                dict(given["standing"][place].documents),
+            )
+        )
+    return made
+
+
+def _met(needs: Needs, served: dict[str, list[Range]], enough: float) -> list[bool]:
+    union: Ranges = {doc: merge(ranges) for doc, ranges in served.items()}
+    return [best_cover(need, union) >= enough for need in needs]
+
+
+def _stated(given: Given, place: int, needs: int) -> list[bool | None]:
+    """Of each need whether the answer states it; None where no answer or no judgement says so."""
+    if given["verdicts"] is None:
+        return [None] * needs
+    answer, judgement = given["answer"][place], given["verdicts"][place]
+    if answer.failure or judgement.failure:
+        return [None] * needs
+    return list(judgement.stated) or [False] * needs

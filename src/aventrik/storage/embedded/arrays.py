@@ -1,0 +1,304 @@
+"""Files too large for a row: a folder a key, which is there whole or not at all; and collections, which hold what a
+stage made of every document and grow out of earlier ones."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import time
+import zlib
+from collections.abc import Callable, Iterator, Sequence
+from itertools import groupby
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from filelock import FileLock, Timeout
+
+from ...core.errors import BadInput
+from ..protocols import Collection, Columns
+from .database import Database, told
+
+_BLOCK = 4096
+_BLOCKS = 64
+_MANIFEST = "manifest.json"
+_JOURNAL = "journal.json"
+_MEMBERS = "members"
+_EARLIER = 4  # collections of a family that are looked through for what stands in them already
+_COPIED = 1 << 26  # bytes copied at a time
+
+
+class EmbeddedArrays:
+    """An `ArrayStore` in a folder."""
+
+    def __init__(self, database: Database, folder: Path) -> None:
+        self._db = database
+        self._root = folder
+
+    def folder(self, key: str) -> Path:
+        """The folder of a key; raises KeyError when it is missing or a file in it is not what was written.
+
+        A file is known by its size and by a checksum over its ends and some blocks between (all of a small file), so
+        that opening a large one stays quick.
+        """
+        folder = self._root / key
+        try:
+            marks = json.loads((folder / _MANIFEST).read_text())
+            if any(_mark(folder / name) != mark for name, mark in marks.items()):
+                raise KeyError(key)
+        except (OSError, ValueError):
+            raise KeyError(key) from None
+        return folder
+
+    def keep(self, key: str, write: Callable[[Path], None]) -> Path:
+        """A folder of files under a key: `write` fills it, and it appears only when it is whole."""
+        draft = self._root / f".{key}.{os.getpid()}.{time.monotonic_ns():x}"
+        with told(self._root):
+            draft.mkdir(parents=True)
+            try:
+                write(draft)
+                self._publish(key, draft)
+            finally:
+                shutil.rmtree(draft, ignore_errors=True)
+        return self._root / key
+
+    def collection(self, key: str) -> Collection:
+        """A collection, memory-mapped; raises KeyError as `folder` does."""
+        return _opened(self.folder(key))
+
+    def collect(
+        self,
+        key: str,
+        family: str,
+        members: Sequence[str],
+        make: Callable[[Sequence[int]], Iterator[list[Columns]]],
+        earlier: str = "",
+        again: Callable[[Columns], bool] | None = None,
+    ) -> int:
+        """Makes the collection of a key, and returns for how many members `make` was asked.
+
+        Members that an earlier collection of the family (or of the family `earlier`) has are copied, but for those
+        that are to be made `again`; `make(places)` gives the columns of the others, in order, some at a time. An
+        interrupted making goes on behind the last batch that was written whole; another process that makes the same at
+        the same time makes its own.
+        """
+        with told(self._root):
+            self._root.mkdir(parents=True, exist_ok=True)
+            try:
+                with FileLock(self._root / f".{key}.lock", timeout=0):
+                    made = self._grow(key, family, members, make, earlier, again, self._root / f".{key}.growing")
+            except Timeout:
+                own = self._root / f".{key}.{os.getpid()}.{time.monotonic_ns():x}"
+                try:
+                    made = self._grow(key, family, members, make, earlier, again, own)
+                finally:
+                    shutil.rmtree(own, ignore_errors=True)
+        self._db.execute(
+            "INSERT OR REPLACE INTO collections (key, family, made) VALUES (?, ?, ?)", (key, family, time.time())
+        )
+        return made
+
+    def _grow(
+        self,
+        key: str,
+        family: str,
+        members: Sequence[str],
+        make: Callable[[Sequence[int]], Iterator[list[Columns]]],
+        earlier: str,
+        again: Callable[[Columns], bool] | None,
+        draft: Path,
+    ) -> int:
+        if self._sound(key):
+            return 0
+        known = [found for each in dict.fromkeys((family, earlier)) if each for found in self._family(each)]
+        origin, place = _places(members, known)
+        if again is not None:
+            for n in np.flatnonzero(origin >= 0).tolist():
+                if again(known[origin[n]].of(int(place[n]))):
+                    origin[n] = -1
+        growing = _Growing(draft, len(members))
+        asked = 0
+        for source, run in groupby(range(growing.done, len(members)), key=lambda n: int(origin[n])):
+            wanted = list(run)
+            if source < 0:
+                for batch in make(wanted):
+                    growing.add(batch)
+                    asked += len(batch)
+            else:
+                for left, right in _stretches(place[wanted[0] : wanted[-1] + 1]):
+                    growing.copy(known[source], left, right)
+        growing.close(members)
+        self._publish(key, draft)
+        return asked
+
+    def _family(self, family: str) -> list[Collection]:
+        rows = self._db.rows(
+            "SELECT key FROM collections WHERE family = ? ORDER BY made DESC LIMIT ?", (family, _EARLIER)
+        )
+        found = []
+        for (key,) in rows:
+            try:
+                found.append(self.collection(key))
+            except KeyError:
+                continue
+        return found
+
+    def _publish(self, key: str, draft: Path) -> None:
+        marks = {file.name: _mark(file) for file in sorted(draft.iterdir())}
+        (draft / _MANIFEST).write_text(json.dumps(marks))
+        if self._sound(key):  # another process was quicker
+            shutil.rmtree(draft, ignore_errors=True)
+            return
+        shutil.rmtree(self._root / key, ignore_errors=True)
+        try:
+            draft.rename(self._root / key)
+        except OSError:
+            if not self._sound(key):
+                raise
+
+    def _sound(self, key: str) -> bool:
+        try:
+            self.folder(key)
+        except KeyError:
+            return False
+        return True
+
+
+class _Growing:
+    """A collection that is being written: one file a column, and a journal of how far it is whole."""
+
+    def __init__(self, draft: Path, documents: int) -> None:
+        self._draft = draft
+        self._documents = documents
+        self._columns: dict[str, dict[str, Any]] = {}  # name → dtype, shape of a row
+        self._sizes: dict[str, list[int]] = {}  # name → rows of each document so far
+        self.done = 0
+        draft.mkdir(parents=True, exist_ok=True)
+        try:
+            state = json.loads((draft / _JOURNAL).read_text())
+            if state["documents"] == documents and all(
+                (draft / f"{name}.bin").stat().st_size >= _bytes(column, sum(state["sizes"][name]))
+                for name, column in state["columns"].items()
+            ):
+                self._columns, self._sizes, self.done = state["columns"], state["sizes"], state["done"]
+        except (OSError, ValueError, KeyError):
+            pass
+        self._files: dict[str, Any] = {}
+
+    def add(self, batch: Sequence[Columns]) -> None:
+        """Appends the columns of the next documents."""
+        for name in batch[0]:
+            like = next((columns[name] for columns in batch if len(columns[name])), batch[0][name])
+            self._open(name, np.asarray(like))
+            kind = np.dtype(self._columns[name]["dtype"])
+            for columns in batch:
+                self._files[name].write(np.ascontiguousarray(columns[name], dtype=kind).tobytes())
+            self._sizes[name].extend(len(columns[name]) for columns in batch)
+        self.done += len(batch)
+        self._note()
+
+    def copy(self, source: Collection, left: int, right: int) -> None:
+        """Appends what another collection has of its documents from `left` to `right`."""
+        for name, column in source.columns.items():
+            self._open(name, column)
+            ends = source.ends[name]
+            first, last = int(ends[left]), int(ends[right])
+            step = max(1, _COPIED // max(1, _bytes(self._columns[name], 1)))
+            for start in range(first, last, step):
+                self._files[name].write(np.ascontiguousarray(column[start : min(last, start + step)]).tobytes())
+            self._sizes[name].extend(np.diff(ends[left : right + 1]).tolist())
+        self.done += right - left
+        self._note()
+
+    def _open(self, name: str, like: npt.NDArray) -> None:
+        column = {"dtype": like.dtype.str, "shape": list(like.shape[1:])}
+        if name not in self._columns:
+            self._columns[name], self._sizes[name] = column, []
+        if not sum(self._sizes[name]):  # nothing stands in it yet: what comes now says how it looks
+            self._columns[name] = column
+        elif len(like) and self._columns[name]["shape"] != column["shape"]:
+            raise BadInput(f"what was made of one document does not fit the others: {name} of {column['shape']}")
+        if name not in self._files:
+            path = self._draft / f"{name}.bin"
+            path.touch()
+            self._files[name] = open(path, "r+b")  # noqa: SIM115 (closed in `close`)
+            self._files[name].truncate(_bytes(self._columns[name], sum(self._sizes[name])))
+            self._files[name].seek(0, os.SEEK_END)
+
+    def _note(self) -> None:
+        for file in self._files.values():
+            file.flush()
+        state = {"documents": self._documents, "done": self.done, "columns": self._columns, "sizes": self._sizes}
+        path = self._draft / f"{_JOURNAL}.new"
+        path.write_text(json.dumps(state))
+        path.replace(self._draft / _JOURNAL)
+
+    def close(self, members: Sequence[str]) -> None:
+        """Writes what tells the documents apart, and takes the journal away."""
+        for file in self._files.values():
+            file.close()
+        for name, sizes in self._sizes.items():
+            np.save(self._draft / f"{name}.ends.npy", np.cumsum([0, *sizes], dtype=np.int64))
+        np.save(self._draft / f"{_MEMBERS}.npy", _marks(members))
+        (self._draft / "columns.json").write_text(json.dumps(self._columns))
+        (self._draft / _JOURNAL).unlink(missing_ok=True)
+
+
+def _opened(folder: Path) -> Collection:
+    columns: Columns = {}
+    ends: dict[str, npt.NDArray[np.int64]] = {}
+    for name, column in json.loads((folder / "columns.json").read_text()).items():
+        ends[name] = np.load(folder / f"{name}.ends.npy")
+        shape = (int(ends[name][-1]), *column["shape"])
+        kind = np.dtype(column["dtype"])
+        empty = not np.prod(shape)  # nothing can't be mapped
+        columns[name] = np.zeros(shape, kind) if empty else np.memmap(folder / f"{name}.bin", kind, "r", shape=shape)
+    return Collection(np.load(folder / f"{_MEMBERS}.npy"), columns, ends)
+
+
+def _bytes(column: dict[str, Any], rows: int) -> int:
+    return int(np.dtype(column["dtype"]).itemsize * np.prod(column["shape"], dtype=np.int64)) * rows
+
+
+def _marks(members: Sequence[str]) -> npt.NDArray[np.bytes_]:
+    return np.array([key.encode("ascii") for key in members], dtype="S")
+
+
+def _places(members: Sequence[str], known: Sequence[Collection]) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """For each member the first of the collections that has it (−1 for none), and its place there."""
+    wanted = _marks(members)
+    origin = np.full(len(members), -1, dtype=np.int64)
+    place = np.zeros(len(members), dtype=np.int64)
+    for number, collection in enumerate(known):
+        if not len(collection.members) or not len(wanted):
+            continue
+        order = np.argsort(collection.members, kind="stable")
+        near = np.minimum(np.searchsorted(collection.members, wanted, sorter=order), len(order) - 1)
+        there = order[near]
+        found = (collection.members[there] == wanted) & (origin < 0)
+        origin[found], place[found] = number, there[found]
+    return origin, place
+
+
+def _stretches(places: npt.NDArray[np.int64]) -> Iterator[tuple[int, int]]:
+    """Neighbouring places as half-open ranges, in order."""
+    breaks = np.flatnonzero(np.diff(places) != 1) + 1
+    for part in np.split(places, breaks):
+        if len(part):
+            yield int(part[0]), int(part[-1]) + 1
+
+
+def _mark(path: Path) -> list[Any]:
+    """[size, checksum] of a file."""
+    size = path.stat().st_size
+    check = 0
+    with open(path, "rb") as file:
+        if size <= 2 * _BLOCKS * _BLOCK:
+            check = zlib.crc32(file.read())
+        else:
+            for place in range(_BLOCKS):
+                file.seek((size - _BLOCK) * place // (_BLOCKS - 1))
+                check = zlib.crc32(file.read(_BLOCK), check)
+    return [size, check]

@@ -1,0 +1,123 @@
+"""Documents by name, their contents by key, and the corpora that runs were made on."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections import OrderedDict
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from ...core.documents import Document, unpack_parts
+from ..protocols import FileSeen, Gathering, Snapshot
+from .database import Database, packed, unpacked
+
+_HELD = 256  # contents held in memory at a time
+
+
+class EmbeddedDocuments:
+    """A `DocumentStore` in SQLite; the last few contents stay in memory."""
+
+    def __init__(self, database: Database) -> None:
+        self._db = database
+        self._held: OrderedDict[str, tuple[str, Any, str]] = OrderedDict()
+
+    def names(self) -> list[str]:
+        """The names of all documents, in order."""
+        return [row[0] for row in self._db.rows("SELECT name FROM documents ORDER BY name")]
+
+    def content_keys(self) -> list[tuple[str, str]]:
+        """(name, content key) of all documents, in order of name."""
+        return [(str(name), str(key)) for name, key in self._db.rows("SELECT name, key FROM documents ORDER BY name")]
+
+    def figures(self) -> tuple[int, int]:
+        """Number of documents and of characters."""
+        row = self._db.rows("SELECT count(*), coalesce(sum(chars), 0) FROM documents")[0]
+        return int(row[0]), int(row[1])
+
+    def document(self, name: str) -> Document:
+        """The document of that name as it is now, with its own metadata; raises KeyError."""
+        found = self._db.rows("SELECT key, meta FROM documents WHERE name = ?", (name,))
+        if not found:
+            raise KeyError(name)
+        [document] = self.contents([name], [found[0][0]])
+        return Document(name, document.text, document.parts, document.title, json.loads(found[0][1]))
+
+    def contents(self, names: Sequence[str], keys: Sequence[str]) -> list[Document]:
+        """Documents by content key, under the given names and without metadata; raises KeyError for a key that is gone."""
+        missing = [key for key in dict.fromkeys(keys) if key not in self._held]
+        fresh = {
+            key: (unpacked(text), unpack_parts(unpacked(parts)), title)
+            for key, text, parts, title in self._db.rows_of(
+                "SELECT key, text, parts, title FROM contents WHERE key IN (?)", missing
+            )
+        }
+        made = []
+        for name, key in zip(names, keys):
+            if key in self._held:
+                self._held.move_to_end(key)
+            text, parts, title = self._held[key] if key in self._held else fresh[key]
+            made.append(Document(name, text, parts, title))
+        self._held.update(fresh)
+        while len(self._held) > _HELD:
+            self._held.popitem(last=False)
+        return made
+
+    def details(self) -> Iterator[tuple[str, str, str, dict[str, Any], dict[str, Any]]]:
+        """(name, content key, title, metadata, reading report) of every document, in order of name."""
+        for name, key, title, meta, report in self._db.execute(
+            "SELECT name, key, title, meta, report FROM documents ORDER BY name"
+        ):
+            yield name, key, title, json.loads(meta), json.loads(report)
+
+    def files(self) -> dict[str, FileSeen]:
+        """What is known of each gathered file, by path."""
+        rows = self._db.rows("SELECT path, name, size, mtime, key, reading FROM files")
+        return {os.fsdecode(row[0]): FileSeen(*row[1:]) for row in rows}
+
+    def keep_file(self, path: str, seen: FileSeen) -> None:
+        """Notes how a file looked when it was read."""
+        self._db.execute(
+            "INSERT OR REPLACE INTO files (path, name, size, mtime, key, reading) VALUES (?, ?, ?, ?, ?, ?)",
+            (os.fsencode(path), seen.name, seen.size, seen.mtime, seen.key, seen.reading),
+        )
+
+    def of_file(self, path: str) -> dict[str, str]:
+        """The documents that a file gave: name → content key."""
+        return dict(self._db.rows("SELECT name, key FROM documents WHERE file = ?", (os.fsencode(path),)))
+
+    def keep(self, path: str, rows: Sequence[Gathering]) -> None:
+        """Keeps the documents of a file; what they were before stays among the contents, for the runs made on it."""
+        file = os.fsencode(path)
+        self._db.many(
+            "INSERT OR IGNORE INTO contents (key, title, text, parts) VALUES (?, ?, ?, ?)",
+            [(row.key, row.title, row.text, row.parts) for row in rows],
+        )
+        self._db.many(
+            "INSERT OR REPLACE INTO documents (name, file, key, title, meta, chars, report) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            [(row.name, file, row.key, row.title, row.meta, row.chars, row.report) for row in rows],
+        )
+
+    def forget(self, names: Sequence[str]) -> None:
+        """Drops documents; their contents stay until the store is cleaned."""
+        self._db.many("DELETE FROM documents WHERE name = ?", [(name,) for name in names])
+
+    def forget_file(self, path: str) -> None:
+        """Drops what is known of a file."""
+        self._db.execute("DELETE FROM files WHERE path = ?", (os.fsencode(path),))
+
+    def keep_snapshot(self, snapshot: Snapshot) -> None:
+        """Keeps which documents a corpus has, so that what was made of it can be looked at later."""
+        if not self._db.rows("SELECT 1 FROM corpora WHERE key = ?", (snapshot.key,)):
+            rows = [list(pair) for pair in zip(snapshot.names, snapshot.contents)]
+            self._db.execute(
+                "INSERT OR IGNORE INTO corpora (key, documents) VALUES (?, ?)", (snapshot.key, packed(rows))
+            )
+
+    def snapshot(self, key: str) -> Snapshot:
+        """The corpus of that key; raises KeyError."""
+        found = self._db.rows("SELECT documents FROM corpora WHERE key = ?", (key,))
+        if not found:
+            raise KeyError(key)
+        rows = unpacked(found[0][0])
+        return Snapshot(key, tuple(row[0] for row in rows), tuple(row[1] for row in rows))

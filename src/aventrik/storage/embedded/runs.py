@@ -1,0 +1,115 @@
+"""Runs in the store: what made each, and what each question of it came to."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+from ...core.keys import content_key
+from ..protocols import Run, RunQuestion
+from .database import Database, packed, unpacked
+
+_COLUMNS = "id, name, testset, made, questions, started, finished, costs, label, note"
+
+
+class EmbeddedRuns:
+    """A `RunStore` in SQLite."""
+
+    def __init__(self, database: Database) -> None:
+        self._db = database
+
+    def begin(self, identity: str, name: str, testset: str, made: dict[str, Any], questions: int) -> int:
+        """The number of the run with that identity: the one that stands, or a new one."""
+        with self._db.transaction():
+            found = self._db.rows("SELECT id FROM runs WHERE identity = ?", (identity,))
+            if found:
+                return int(found[0][0])
+            done = self._db.execute(
+                "INSERT INTO runs (identity, name, testset, made, questions, started) VALUES (?, ?, ?, ?, ?, ?)",
+                (identity, name, testset, packed(made), questions, _now()),
+            )
+            return int(done.lastrowid or 0)
+
+    def finish(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None:
+        """Gives a run its questions and their results, in place of any it had, and adds what that cost.
+
+        `costs` holds numbers under names, and mappings of such; the time it was first finished stays.
+        """
+        bodies = {question.id: content_key(question.body) for question in questions}
+        with self._db.transaction():
+            self._db.many(
+                "INSERT OR IGNORE INTO questions (digest, body) VALUES (?, ?)",
+                [(bodies[question.id], packed(question.body)) for question in questions],
+            )
+            self._db.execute("DELETE FROM run_questions WHERE run = ?", (number,))
+            self._db.many(
+                "INSERT INTO run_questions (run, place, id, key, question, results) VALUES (?, ?, ?, ?, ?, ?)",
+                [
+                    (number, place, q.id, q.key, bodies[q.id], json.dumps(q.results))
+                    for place, q in enumerate(questions)
+                ],
+            )
+            old = json.loads(self._db.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
+            self._db.execute("UPDATE runs SET costs = ? WHERE id = ?", (json.dumps(_added(old, costs)), number))
+            self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
+
+    def finished(self, identity: str) -> int:
+        """The number of a finished run with that identity; 0 when there is none."""
+        found = self._db.rows("SELECT id FROM runs WHERE identity = ? AND finished <> ''", (identity,))
+        return int(found[0][0]) if found else 0
+
+    def all(self) -> list[Run]:
+        """All runs, oldest first."""
+        return [_run(row) for row in self._db.rows(f"SELECT {_COLUMNS} FROM runs ORDER BY id")]
+
+    def questions(self, number: int) -> list[RunQuestion]:
+        """The questions of a run, in its order."""
+        rows = self._db.rows(
+            "SELECT r.id, r.key, q.body, r.results FROM run_questions r JOIN questions q ON q.digest = r.question "
+            "WHERE r.run = ? ORDER BY r.place",
+            (number,),
+        )
+        return [RunQuestion(name, key, unpacked(body), json.loads(results)) for name, key, body, results in rows]
+
+    def results(self, number: int, stages: Sequence[str]) -> dict[str, dict[str, str]]:
+        """For each question id of a run, in its order, the result ids of the stages that are asked for."""
+        rows = self._db.rows("SELECT id, results FROM run_questions WHERE run = ? ORDER BY place", (number,))
+        return {
+            name: {stage: found for stage, found in json.loads(results).items() if stage in stages}
+            for name, results in rows
+        }
+
+    def set(self, number: int, label: str | None = None, note: str | None = None) -> None:
+        """Labels a run or notes something on it."""
+        if label is not None:
+            self._db.execute("UPDATE runs SET label = ? WHERE id = ?", (label, number))
+        if note is not None:
+            self._db.execute("UPDATE runs SET note = ? WHERE id = ?", (note, number))
+
+    def remove(self, number: int) -> None:
+        """Removes a run; what was computed for it stays for others."""
+        self._db.execute("DELETE FROM runs WHERE id = ?", (number,))
+
+
+def _run(row: Sequence[Any]) -> Run:
+    number, name, testset, made, questions, started, finished, costs, label, note = row
+    return Run(number, name, testset, unpacked(made), questions, started, finished, json.loads(costs), label, note)
+
+
+def _added(old: dict[str, Any], more: Mapping[str, Any]) -> dict[str, Any]:
+    """Costs added up: sums of numbers, part by part. What is a state and no sum stands under "state"."""
+    total = dict(old)
+    for name, value in more.items():
+        if name == "state":
+            total[name] = {**total.get(name, {}), **value}
+        elif isinstance(value, Mapping):
+            total[name] = _added(total.get(name, {}), value)
+        else:
+            total[name] = total.get(name, 0) + value
+    return total
+
+
+def _now() -> str:
+    return datetime.now(UTC).strftime("%Y-%m-%d %H:%M:%S")

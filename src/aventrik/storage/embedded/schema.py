@@ -1,0 +1,50 @@
+"""The tables of the embedded store. Raise `FORMAT` when they change, and say in `migrating` how an old store follows."""
+
+from __future__ import annotations
+
+FORMAT = 3
+
+SCHEMA = (
+    # Gathered files, and what tells whether one has changed.
+    """CREATE TABLE files (
+        path BLOB PRIMARY KEY, name TEXT NOT NULL, size INTEGER NOT NULL, mtime INTEGER NOT NULL, key TEXT NOT NULL,
+        reading TEXT NOT NULL
+    )""",
+    # Documents as they are now; their text stands in `contents` under its key.
+    """CREATE TABLE documents (
+        name TEXT PRIMARY KEY, file BLOB NOT NULL, key TEXT NOT NULL, title TEXT NOT NULL, meta TEXT NOT NULL,
+        chars INTEGER NOT NULL, report TEXT NOT NULL
+    )""",
+    "CREATE INDEX documents_by_file ON documents (file)",
+    # Every text that a document has now, or had when a run was made.
+    "CREATE TABLE contents (key TEXT PRIMARY KEY, title TEXT NOT NULL, text BLOB NOT NULL, parts BLOB NOT NULL)",
+    # The corpora that something was made of: names and content keys.
+    "CREATE TABLE corpora (key TEXT PRIMARY KEY, documents BLOB NOT NULL)",
+    # What stages returned, a record a question, and what that took: seconds, calls and tokens of models, money.
+    """CREATE TABLE results (
+        id TEXT PRIMARY KEY, stage TEXT NOT NULL, digest TEXT NOT NULL, value BLOB NOT NULL, failed INTEGER NOT NULL,
+        seconds REAL NOT NULL, calls REAL NOT NULL, tokens_in REAL NOT NULL, tokens_out REAL NOT NULL,
+        money REAL NOT NULL
+    ) WITHOUT ROWID""",
+    # How often the result of a key was made anew: the present one has the id "key.take".
+    "CREATE TABLE takes (key TEXT PRIMARY KEY, take INTEGER NOT NULL) WITHOUT ROWID",
+    # Which folders of arrays hold what a stage made of the documents, the newest last.
+    "CREATE TABLE collections (key TEXT PRIMARY KEY, family TEXT NOT NULL, made REAL NOT NULL)",
+    "CREATE INDEX collections_by_family ON collections (family)",
+    """CREATE TABLE calls (
+        key TEXT PRIMARY KEY, model TEXT NOT NULL, task TEXT NOT NULL, request BLOB NOT NULL, reply BLOB NOT NULL,
+        vector BLOB, failure TEXT NOT NULL, tokens_in INTEGER NOT NULL, tokens_out INTEGER NOT NULL,
+        money REAL NOT NULL, seconds REAL NOT NULL, attempts INTEGER NOT NULL, made REAL NOT NULL
+    )""",
+    """CREATE TABLE runs (
+        id INTEGER PRIMARY KEY AUTOINCREMENT, identity TEXT NOT NULL UNIQUE, name TEXT NOT NULL, testset TEXT NOT NULL,
+        made BLOB NOT NULL, questions INTEGER NOT NULL, started TEXT NOT NULL, finished TEXT NOT NULL DEFAULT '',
+        costs TEXT NOT NULL DEFAULT '{}', label TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT ''
+    )""",
+    # The questions of runs, each body once; and which result each stage of a run came to.
+    "CREATE TABLE questions (digest TEXT PRIMARY KEY, body BLOB NOT NULL) WITHOUT ROWID",
+    """CREATE TABLE run_questions (
+        run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, place INTEGER NOT NULL, id TEXT NOT NULL,
+        key TEXT NOT NULL, question TEXT NOT NULL, results TEXT NOT NULL, PRIMARY KEY (run, place)
+    ) WITHOUT ROWID""",
+)

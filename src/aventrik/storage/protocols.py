@@ -1,0 +1,221 @@
+"""What a store must do, part by part. All reads take many keys at once; nothing here knows SQL."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from ..core.documents import Document
+from ..models.calls import CallStore
+
+Columns = dict[str, npt.NDArray]  # what a stage returns for one document: arrays, whose first axis has any length
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """The documents that took part at one time: names in order, and the content key of each."""
+
+    key: str
+    names: tuple[str, ...]
+    contents: tuple[str, ...]
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A stage's result as it is kept: `value` is its record in the codec's form, `digest` names that value; `cost` is
+    model calls, tokens in, tokens out and money."""
+
+    id: str
+    stage: str
+    digest: str
+    value: bytes
+    failed: bool = False
+    seconds: float = 0.0
+    cost: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Collection:
+    """What a stage made of every document, in the order of the corpus, memory-mapped.
+
+    Document d has rows `ends[name][d]:ends[name][d + 1]` of each column; `members[d]` is its key.
+    """
+
+    members: npt.NDArray[np.bytes_]
+    columns: Columns
+    ends: dict[str, npt.NDArray[np.int64]]
+
+    def of(self, place: int) -> Columns:
+        """The columns of one document."""
+        return {
+            name: column[self.ends[name][place] : self.ends[name][place + 1]] for name, column in self.columns.items()
+        }
+
+
+@dataclass(frozen=True)
+class Gathering:
+    """A document on its way into the store: its content, and what is known beside it."""
+
+    name: str
+    key: str
+    title: str
+    meta: str
+    chars: int
+    text: bytes
+    parts: bytes
+    report: str
+
+
+@dataclass(frozen=True)
+class FileSeen:
+    """A gathered file: the name its document has, and what tells whether it has changed."""
+
+    name: str
+    size: int
+    mtime: int
+    key: str
+    reading: str
+
+
+@dataclass(frozen=True)
+class RunQuestion:
+    """A question of a run: its own key, by which runs are paired, its body, and the result of each stage."""
+
+    id: str
+    key: str
+    body: dict[str, Any]
+    results: dict[str, str]
+
+
+@dataclass(frozen=True)
+class Run:
+    """A run as it is listed. `made` holds all that made it, `costs` what it took; a run that is not finished has
+    no `finished`. `format` is 0 for one that an earlier version of the program made."""
+
+    id: int
+    name: str
+    testset: str
+    made: dict[str, Any]
+    questions: int
+    started: str
+    finished: str
+    costs: dict[str, Any]
+    label: str = ""
+    note: str = ""
+
+    @property
+    def corpus(self) -> str:
+        """The key of the documents that it was made on."""
+        return str(self.made.get("corpus", ""))
+
+
+class DocumentStore(Protocol):
+    """Documents by name, their contents by key, and the corpora that runs were made on."""
+
+    def names(self) -> list[str]: ...
+    def content_keys(self) -> list[tuple[str, str]]: ...
+    def figures(self) -> tuple[int, int]: ...
+    def document(self, name: str) -> Document: ...
+    def contents(self, names: Sequence[str], keys: Sequence[str]) -> list[Document]: ...
+    def details(self) -> Iterator[tuple[str, str, str, dict[str, Any], dict[str, Any]]]: ...
+    def files(self) -> dict[str, FileSeen]: ...
+    def keep_file(self, path: str, seen: FileSeen) -> None: ...
+    def of_file(self, path: str) -> dict[str, str]: ...
+    def keep(self, path: str, rows: Sequence[Gathering]) -> None: ...
+    def forget(self, names: Sequence[str]) -> None: ...
+    def forget_file(self, path: str) -> None: ...
+    def keep_snapshot(self, snapshot: Snapshot) -> None: ...
+    def snapshot(self, key: str) -> Snapshot: ...
+
+
+class ResultStore(Protocol):
+    """Records of stages by content key. A key can be made anew: the new result stands beside the old one until the
+    swap, and what refers to the old one by its id still finds it."""
+
+    def ids(self, keys: Sequence[str]) -> list[str]: ...
+    def digests(self, ids: Sequence[str]) -> dict[str, tuple[str, bool]]: ...
+    def values(self, ids: Sequence[str]) -> dict[str, bytes]: ...
+    def costs(self, ids: Sequence[str]) -> dict[str, tuple[float, float, float, float, float]]: ...
+    def keep(self, rows: Sequence[Kept]) -> None: ...
+    def any_takes(self) -> bool: ...
+    def next_takes(self, keys: Sequence[str]) -> dict[str, int]: ...
+    def swap(self, takes: Mapping[str, int]) -> None: ...
+
+
+class ArrayStore(Protocol):
+    """Files too large for a row, in a folder a key, whole or not there."""
+
+    def folder(self, key: str) -> Path: ...
+    def keep(self, key: str, write: Callable[[Path], None]) -> Path: ...
+    def collection(self, key: str) -> Collection: ...
+    def collect(
+        self,
+        key: str,
+        family: str,
+        members: Sequence[str],
+        make: Callable[[Sequence[int]], Iterator[list[Columns]]],
+        earlier: str = "",
+        again: Callable[[Columns], bool] | None = None,
+    ) -> int: ...
+
+
+class RunStore(Protocol):
+    """Runs, and what each question of theirs came to."""
+
+    def begin(self, identity: str, name: str, testset: str, made: dict[str, Any], questions: int) -> int: ...
+    def finish(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None: ...
+    def finished(self, identity: str) -> int: ...
+    def all(self) -> list[Run]: ...
+    def questions(self, number: int) -> list[RunQuestion]: ...
+    def results(self, number: int, stages: Sequence[str]) -> dict[str, dict[str, str]]: ...
+    def set(self, number: int, label: str | None = None, note: str | None = None) -> None: ...
+    def remove(self, number: int) -> None: ...
+
+
+class Calls(CallStore, Protocol):
+    """Finished requests to models."""
+
+    def forget_failed(self) -> int: ...
+
+
+@dataclass(frozen=True)
+class Contents:
+    """What a store holds: counts and bytes by kind."""
+
+    counts: dict[str, int] = field(default_factory=dict)
+    bytes: dict[str, int] = field(default_factory=dict)
+
+
+class Store(Protocol):
+    """All parts together, and what is done with them as a whole."""
+
+    @property
+    def address(self) -> Path: ...
+    @property
+    def documents(self) -> DocumentStore: ...
+    @property
+    def results(self) -> ResultStore: ...
+    @property
+    def arrays(self) -> ArrayStore: ...
+    @property
+    def runs(self) -> RunStore: ...
+    @property
+    def calls(self) -> Calls: ...
+
+    def transaction(self) -> AbstractContextManager[None]: ...
+    def holds(self) -> Contents: ...
+    def back_up(self, path: Path) -> dict[str, int]: ...
+    def restore(self, path: Path) -> dict[str, int]: ...
+    def clean(self) -> dict[str, int]: ...
+    def before(self) -> list[tuple[str, str, str]]: ...
+    def forget_before(self) -> None: ...
+    def close(self) -> None: ...

@@ -1,0 +1,31 @@
+"""`metadata.csv`: what is known of documents beside what stands in them, a line a document, a column a field."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from ..core.reading.records import typed
+from .files import read_rows, write_rows
+
+
+class Metadata:
+    """Metadata from beside the documents, read from and written to its file."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.columns, self._rows = read_rows(path, "document")
+
+    def of(self, name: str) -> dict[str, Any]:
+        """The fields of a document: numbers and truth values where a cell reads as one; empty cells are no field."""
+        return {column: typed(value) for column, value in self._rows.get(name, {}).items() if value}
+
+    def add(self, rows: Mapping[str, Mapping[str, str]]) -> None:
+        """Sets fields of documents and writes the file in one step; other fields stay."""
+        for name, fields in rows.items():
+            self._rows.setdefault(name, {}).update(fields)
+            self.columns.extend(column for column in fields if column not in self.columns)
+        write_rows(
+            self.path, ["document", *self.columns], [{"document": n, **r} for n, r in sorted(self._rows.items())]
+        )

@@ -1,0 +1,112 @@
+"""What `aventrik.toml` holds, as models that check it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from ..core.reading import Reading
+from ..core.reading.records import Mapped
+
+SETTINGS = "aventrik.toml"
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+
+
+class Limits(_Table):
+    """What the program may take."""
+
+    file_megabytes: int = Field(100, ge=1)
+
+
+class ReadingSettings(_Table):
+    """How files are read."""
+
+    pdf: Literal["layout", "stream"] = "layout"
+    rows: Literal["auto", "records", "table"] = "auto"
+    text: tuple[str, ...] = Field((), strict=False)
+    title: str = ""
+    id: str = ""
+    seconds: int = Field(120, ge=1)
+    megabytes: int = Field(4000, ge=500)
+    workers: int = Field(0, ge=0, le=64)
+
+    @property
+    def reading(self) -> Reading:
+        """The part that decides what comes out."""
+        return Reading(self.pdf, Mapped(self.text, self.title, self.id, self.rows))
+
+
+class Model(_Table):
+    """One named model; what is not said of a kind does not count for it."""
+
+    kind: Literal["http", "local"]
+    does: Literal["language", "embedding", "reranking"] = "language"
+    address: str = ""
+    model: str = ""
+    path: str = ""
+    key_variable: str = ""
+    concurrency: int = Field(8, ge=1, le=512)
+    requests_per_minute: int = Field(0, ge=0)
+    tokens_per_minute: int = Field(0, ge=0)
+    timeout: float = Field(60.0, gt=0, strict=False)
+    attempts: int = Field(6, ge=1, le=20)
+    backoff: float = Field(0.5, ge=0, strict=False)
+    price_in: float = Field(0.0, ge=0, strict=False)
+    price_out: float = Field(0.0, ge=0, strict=False)
+    context: int = Field(8192, ge=128)
+    reply_tokens: int = Field(1024, ge=16)
+    temperature: float = Field(0.0, ge=0, le=2, strict=False)
+    query_prefix: str = ""
+    passage_prefix: str = ""
+
+    @model_validator(mode="after")
+    def _reachable(self) -> Model:
+        if self.kind == "http" and not self.address.startswith(("http://", "https://")):
+            raise ValueError("kind 'http' needs an address that begins with http:// or https://")
+        if self.kind == "http" and not self.model:
+            raise ValueError("kind 'http' needs the model's name on the server, in model")
+        if self.kind == "local" and not self.path:
+            raise ValueError("kind 'local' needs the path of the model's folder")
+        if self.kind == "local" and self.does == "language":
+            raise ValueError("kind 'local' is for embedding and reranking models")
+        if self.reply_tokens > self.context // 2:
+            raise ValueError("reply_tokens must leave at least half of the context for the prompt")
+        return self
+
+
+class Roles(_Table):
+    """Which language model does what, unless a configuration says otherwise."""
+
+    writer: str = "offline"
+    rewriter: str = "offline"
+    answerer: str = "offline"
+    judge: str = "offline"
+
+
+class StatisticsSettings(_Table):
+    """How intervals and tests are made. With "document", questions about one document count as one draw; "auto" is
+    that where a document has more than one question, and "question" elsewhere."""
+
+    cluster: Literal["auto", "document", "question"] = "auto"
+
+
+class Settings(_Table):
+    """The content of `aventrik.toml`."""
+
+    name: str = ""
+    seed: int = 0
+    cover: float = Field(0.9, gt=0, le=1)
+    cut_offs: tuple[int, ...] = Field((1, 3, 5, 10), strict=False, min_length=1)
+    limits: Limits = Limits()
+    reading: ReadingSettings = ReadingSettings()
+    roles: Roles = Roles()
+    statistics: StatisticsSettings = StatisticsSettings()
+    models: dict[str, Model] = Field(default_factory=dict)
+
+    def able(self, does: str) -> list[str]:
+        """Names of the configured models that do something: language, embedding or reranking."""
+        return [name for name, model in self.models.items() if model.does == does]

@@ -1,0 +1,123 @@
+"""A new workspace: its folders, settings with comments, and one configuration to start from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..core.errors import BadInput, disk_errors
+from .settings import SETTINGS
+
+STARTER_SETTINGS = """\
+# The settings of this workspace. Every one may be left out; what stands here are the defaults.
+
+name = "{name}"
+seed = 0                     # one seed for sampling, drafting and resampling
+cover = 0.9                  # share of an evidence span that must be served for its need to be met
+cut_offs = [1, 3, 5, 10]     # the k of hit@k and the other measures at a cut-off
+
+[limits]
+file_megabytes = 100         # larger files are not gathered
+
+# How files are read.
+[reading]
+pdf  = "layout"              # layout (by the place of words on the page), stream (the file's own order)
+rows = "auto"                # of a CSV: records (a row is a document), table, auto (records where rows hold text)
+# text = ["body"]            # which fields of records are their text, title and id; found by name when not given
+# title = "title"
+# id = "id"
+seconds   = 120              # longest time for one file
+megabytes = 4000             # most memory for one file
+
+# Which language model does what. "offline" is built in; others are described below.
+[roles]
+writer   = "offline"         # drafts questions
+rewriter = "offline"
+answerer = "offline"
+judge    = "offline"
+
+# How far numbers can be trusted.
+[statistics]
+cluster = "auto"             # questions about one document count as one draw: document, question, auto
+
+# A model on a server of yours; as many as you like. 'aventrik models --test' tries them.
+# [models.house]
+# kind         = "http"                    # http, or local (a folder, for embedding and reranking)
+# does         = "language"                # language, embedding, reranking
+# address      = "http://127.0.0.1:8080"   # what stands before /v1/chat/completions
+# model        = "the-name-on-the-server"
+# key_variable = "HOUSE_KEY"               # the NAME of the environment variable with the key
+# concurrency  = 8                         # requests in flight
+# requests_per_minute = 0                  # 0: no limit
+# tokens_per_minute   = 0
+# timeout      = 60                        # seconds
+# price_in     = 0.0                       # per million tokens
+# price_out    = 0.0
+# context      = 8192                      # tokens
+"""
+
+STARTER_CONFIGURATION = """\
+# One configuration: the settings of every stage. All but `name` may be left out.
+# To try several values at once, take the marks off [sweep] below: it stands for every combination.
+
+name = "starter"
+note = "paragraphs, keyword and vector search blended"
+
+[chunking]
+method  = "paragraph"     # fixed, sentence, paragraph, heading, page, topic
+size    = 800
+unit    = "chars"         # chars, words, tokens (of `tokenizer`: estimate, static, or a tokenizer.json)
+overlap = 80
+serve   = "chunk"         # chunk, neighbours (around = 1), section, page, document, larger (larger_size = 2400)
+
+[index]
+text     = "chunk"        # chunk, or what the writer model makes of it: summary, facts, questions
+headings = true           # put the heading path in front of what is matched
+# title_weight = 2.0      # search title and headings as a field of their own, weighted
+
+[embedding]
+model = "lsa"             # none, lsa (fitted on your documents), static (needs the extra 'static')
+
+[rewriting]
+method = "none"           # none, paraphrases, hypothetical, parts
+count  = 3
+
+[search]
+method = "both"           # keyword, vector, both
+top    = 40
+blend  = "ranks"          # ranks, scores (scaling = "min-max" or "z-score")
+weight = 0.5              # the share of the vector list; the keyword list has the rest
+nearest = "exact"         # exact, or approximate: graph, lists
+# where = "area = 'Moss Cut' and issued >= '2031-04-01'"    # only documents whose metadata say so
+
+# [[reranking]]
+# step   = "closeness"
+# weight = 0.5
+
+[context]
+keep   = 5
+budget = 1200             # tokens
+
+[answering]
+model = "offline"         # none: no answers, retrieval alone
+style = "quote"           # quote, short
+
+# [sweep]
+# "chunking.size" = [300, 800, 1500]
+# "search.method" = ["keyword", "vector", "both"]
+"""
+
+
+def create(folder: Path) -> None:
+    """Lays out a new workspace; raises `BadInput` where one is already."""
+    if (folder / SETTINGS).exists():
+        raise BadInput(f"{folder}: is a workspace already")
+    if folder.exists() and not folder.is_dir():
+        raise BadInput(f"{folder}: is a file, not a folder")
+    with disk_errors(folder):
+        for name in ("configs", "testsets", "prompts", "reports"):
+            (folder / name).mkdir(parents=True, exist_ok=True)
+        starter = folder / "configs" / "starter.toml"
+        if not starter.exists():
+            starter.write_text(STARTER_CONFIGURATION, encoding="utf-8")
+        name = folder.resolve().name.replace("\\", "\\\\").replace('"', '\\"')
+        (folder / SETTINGS).write_text(STARTER_SETTINGS.format(name=name), encoding="utf-8")

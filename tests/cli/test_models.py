@@ -104,7 +104,7 @@ def test_a_served_run_scores_as_the_offline_one_and_costs_what_the_server_counte
     assert measures["groundedness"]["mean"] == 1.0
     assert measures["declined-rightly"]["mean"] == 1.0
     run = workspace.json("runs")[0]
-    assert set(run["prompts"]) == {"paraphrases", "answer", "claims", "verdict", "stated"}
+    assert set(run["made"]["prompts"]) == {"paraphrases", "answer", "claims", "verdict", "stated"}
     assert f"{row['models']['calls']:,.0f}" in workspace("runs").stdout
 
 
@@ -152,7 +152,7 @@ def test_with_a_bad_server_every_item_ends_right_or_recorded_as_failed_and_none_
     assert log["outcomes"]["failed"] > 5
     with sqlite3.connect(workspace.folder / ".aventrik" / "store.db") as db:
         good, bad = db.execute("SELECT sum(failure = ''), sum(failure <> '') FROM calls").fetchone()
-        scored = db.execute("SELECT count(*) FROM results WHERE stage = 'scores'").fetchone()[0]
+        scored = db.execute("SELECT count(*) FROM results WHERE stage = 'queries'").fetchone()[0]
     assert good + bad == row["models"]["calls"]
     assert bad == row["models"]["failed"]
     assert good <= log["served_distinct"]
@@ -300,7 +300,7 @@ def test_a_users_prompt_is_used_and_recorded_and_a_wrong_one_refused(
     prompt = workspace.folder / "prompts" / "answer.txt"
     prompt.write_text("Answer in our house style ($style).\n$question\n$context\n")
     workspace("run", "plain")
-    assert "house style" in workspace.json("runs")[0]["prompts"]["answer"]
+    assert "house style" in workspace.json("runs")[0]["made"]["prompts"]["answer"]
     prompt.write_text("Answer.\n$question\n$contxt\n")
     assert "line 3: unknown placeholder $contxt" in workspace.fails("run", "plain")
 

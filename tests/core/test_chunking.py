@@ -6,16 +6,17 @@ import itertools
 import multiprocessing
 from concurrent.futures import ProcessPoolExecutor
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk
-from aventrik.core.chunking.lookup import chunks_of, held_whole
+from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk, chunks_from, columns_of
+from aventrik.core.chunking.lookup import chunks_of
 from aventrik.core.chunking.topic import depths
 from aventrik.core.documents import Document
-from aventrik.core.documents.spans import Span
 from aventrik.core.errors import BadInput
+from aventrik.core.measures.evidence import Evidence, held_whole
 from aventrik.core.reading import read
 from aventrik.core.reading.builder import TextBuilder
 from aventrik.core.text.rulers import UNITS, ruler, word_edges
@@ -287,40 +288,21 @@ def test_a_size_or_overlap_that_can_not_work_is_refused(size: int, overlap: int)
 
 def test_a_table_of_chunks_survives_storage_and_finds_spans() -> None:
     table = ChunkTable.build([("a", [((0, 4),), ((4, 6), (8, 10))]), ("empty", []), ("b", [((0, 9),)])])
-    again = ChunkTable.from_arrays(table.arrays())
+    parts = [columns_of(chunks) for chunks in ([((0, 4),), ((4, 6), (8, 10))], [], [((0, 9),)])]
+    columns = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
+    ends = {name: np.cumsum([0, *(len(part[name]) for part in parts)]) for name in parts[0]}
+    again = ChunkTable.of_columns(["a", "empty", "b"], columns, ends)
+    assert chunks_from(parts[0]) == [((0, 4),), ((4, 6), (8, 10))]
+    assert again.ranges(1) == table.ranges(1)
     assert len(again) == 3
     assert [again.name(n) for n in range(3)] == ["a", "a", "b"]
     assert again.ranges(1) == ((4, 6), (8, 10))
     assert list(chunks_of(again, "a")) == [0, 1]
     assert list(chunks_of(again, "empty")) == list(chunks_of(again, "missing")) == []
-    assert held_whole(again, [Span("b", 2, 5)], 0.9)
-    assert not held_whole(again, [Span("a", 2, 6)], 0.9)
-    assert held_whole(again, [Span("a", 2, 6), Span("a", 0, 3)], 0.9)
+    assert held_whole(again, (place("b", 2, 5),), 0.9)
+    assert not held_whole(again, (place("a", 2, 6),), 0.9)
+    assert held_whole(again, (place("a", 2, 6), place("a", 0, 3)), 0.9)
 
 
-@pytest.mark.parametrize("method", METHODS)
-def test_a_table_row_wider_than_the_size_is_cut_between_words(method: str) -> None:
-    builder = TextBuilder()
-    builder.table(
-        ["Lock", "Note"], [[f"Lock {n}", "a long note about the gates " * 6] for n in range(3)], caption="Notes"
-    )
-    document = builder.finish("a")
-    cut = chunk(document, Cutting(method, 60, "chars", 0))
-    assert all(ranges[-1][1] - ranges[-1][0] <= 60 for ranges in cut)
-    words = {
-        edge for pair in zip(*(found.tolist() for found in word_edges(document.text)), strict=True) for edge in pair
-    }
-    assert {edge for ranges in cut for span in ranges for edge in span} <= words
-
-
-@pytest.mark.parametrize("method", METHODS)
-@pytest.mark.parametrize("text", ["", "   \n\n ", "x", "\u200d", "\U0001f3fd"])
-def test_a_text_of_next_to_nothing(method: str, text: str) -> None:
-    cut = chunk(Document("a", text), Cutting(method, 1, "chars", 0))
-    assert [text[a:b] for ((a, b),) in cut] == ([text] if text.strip() else [])
-
-
-def test_overlap_leaves_room_for_what_is_new() -> None:
-    text = "Aa bb. " + "Cc dd ee ff gg hh ii. " + "Jj kk."
-    cut = chunk(Document("a", text), Cutting("sentence", 24, "chars", 20))
-    assert [text[a:b] for ((a, b),) in cut] == ["Aa bb.", "Cc dd ee ff gg hh ii.", "Jj kk."]
+def place(doc: str, start: int, end: int) -> Evidence:
+    return Evidence(doc, start, end, ((start, end),))

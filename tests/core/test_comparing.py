@@ -6,12 +6,16 @@ from collections.abc import Sequence
 
 import pytest
 
-from aventrik.core.answering import Answer, within_budget
-from aventrik.core.comparing.runs import Side, best_of, contrasts, contributions, losses, means, worst_question
+from aventrik.core.answering import Answer
+from aventrik.core.comparing.account import losses, worst_question
+from aventrik.core.comparing.contributions import contributions
+from aventrik.core.comparing.sides import Side, all_pairs, best_of, clustered, contrasts, means
+from aventrik.core.context import within_budget
 from aventrik.core.judging import Judgement, Verdict
-from aventrik.core.measures.answers import answer_scores
+from aventrik.core.measures import answer_scores
+from aventrik.core.measures.answers import Judged
 from aventrik.core.offline import OfflineModel
-from aventrik.core.reranking import Item, Means, refine
+from aventrik.core.reranking import STEPS, Item, Means, apply
 
 
 def side(name: str, values: list[float], lost: str = "answered", **settings: object) -> Side:
@@ -74,7 +78,7 @@ def verdict(kind: str, cites: tuple[int, ...] = (1,), rests_on: int = 1) -> Verd
 def test_answer_measures_by_hand() -> None:
     verdicts = (verdict("supported"), verdict("supported", (2,)), verdict("contradicted"), verdict("not found", ()))
     judged = Judgement(verdicts, stated=(True, False), right=(True, True, False, False))
-    scores = answer_scores(Answer("text", False), judged, answerable=True)
+    scores = answer_scores(Judged(Answer("text", False), judged, True))
     assert scores == pytest.approx(
         {
             "declined-wrongly": 0,
@@ -92,11 +96,11 @@ def test_answer_measures_by_hand() -> None:
 
 def test_declining_makes_no_claims_and_a_failure_scores_nothing() -> None:
     declined = Answer("no", True)
-    assert answer_scores(declined, Judgement(), answerable=False) == {"declined-rightly": 1}
-    assert answer_scores(declined, Judgement(), answerable=True)["declined-wrongly"] == 1
-    assert "groundedness" not in answer_scores(declined, Judgement(), answerable=True)
-    assert answer_scores(Answer("", False, failure="no reply"), Judgement(), True) == {}
-    assert answer_scores(Answer("x", False), Judgement(failure="broken"), True) == {}
+    assert answer_scores(Judged(declined, Judgement(), False)) == {"declined-rightly": 1}
+    assert answer_scores(Judged(declined, Judgement(), True))["declined-wrongly"] == 1
+    assert "groundedness" not in answer_scores(Judged(declined, Judgement(), True))
+    assert answer_scores(Judged(Answer("", False, failure="no reply"), Judgement(), True)) == {}
+    assert answer_scores(Judged(Answer("x", False), Judgement(failure="broken"), True)) == {}
 
 
 def test_a_budget_keeps_whole_items_and_always_one() -> None:
@@ -111,10 +115,10 @@ def test_closeness_prefers_the_questions_words_in_one_place() -> None:
     far = "The bridge is old. " + "Other words follow here. " * 30 + "A key and its costs."
     items = [Item(0, 0.5, far, "Bridges"), Item(1, 0.5, near, "Bridges")]
     question = "what does a bridge key cost"
-    [[ranked]] = refine([question], [items], [{"step": "closeness"}], MEANS)
-    assert [chunk for chunk, _ in ranked] == [1, 0]
-    [[kept]] = refine([question], [items], [{"step": "closeness", "weight": 0.0}], MEANS)
-    assert [chunk for chunk, _ in kept] == [0, 1]
+    [ranked] = apply("closeness", [question], [items], {"weight": 0.5}, MEANS)
+    assert [chunk for chunk, _ in ranked.items] == [1, 0]
+    [kept] = apply("closeness", [question], [items], {"weight": 0.0}, MEANS)
+    assert [chunk for chunk, _ in kept.items] == [0, 1]
 
 
 class Longest:
@@ -124,22 +128,68 @@ class Longest:
         return [[float(len(text)) for text in texts] for _, texts in pairs]
 
 
-MEANS = Means(lambda term: 1.0, lambda name: OfflineModel(), lambda name: Longest())
+MEANS = Means(lambda term: 1.0, OfflineModel(), Longest())
 ITEMS = [Item(0, 0.9, "Dogs on a lead.", ""), Item(1, 0.8, "The bridge key costs money.", ""), Item(2, 0.7, "Key.", "")]
 
 
 def test_relevant_candidates_go_first_and_those_not_asked_stay_last() -> None:
-    [[ranked]] = refine(["what does a bridge key cost"], [ITEMS], [{"step": "relevance", "keep": 2}], MEANS)
-    assert [chunk for chunk, _ in ranked] == [1, 0, 2]
+    [ranked] = apply("relevance", ["what does a bridge key cost"], [ITEMS], {"keep": 2}, MEANS)
+    assert [chunk for chunk, _ in ranked.items] == [1, 0, 2]
 
 
 def test_a_cross_encoder_orders_by_its_score_and_drops_the_rest() -> None:
-    [[ranked]] = refine(["key"], [ITEMS], [{"step": "cross-encoder", "model": "m", "keep": 2}], MEANS)
-    assert [chunk for chunk, _ in ranked] == [1, 0]
+    [ranked] = apply("cross-encoder", ["key"], [ITEMS], {"keep": 2}, MEANS)
+    assert [chunk for chunk, _ in ranked.items] == [1, 0]
 
 
-def test_steps_follow_each_other() -> None:
-    steps = [{"step": "cross-encoder", "model": "m", "keep": 2}, {"step": "closeness", "weight": 1.0}]
-    [[first, second]] = refine(["dogs lead"], [ITEMS], steps, MEANS)
-    assert [chunk for chunk, _ in first] == [1, 0]
-    assert [chunk for chunk, _ in second] == [0, 1]
+def test_a_step_says_what_it_needs() -> None:
+    assert {name for name, step in STEPS.items() if step.rarity} == {"closeness"}
+    assert {name: step.model for name, step in STEPS.items()} == {
+        "closeness": "", "relevance": "language", "cross-encoder": "reranking",
+    }  # fmt: skip
+
+
+def test_a_steps_own_settings_are_contributions_too_and_all_are_corrected_together() -> None:
+    off = side("off", [0, 0, 0, 0, 0, 0, 0, 1, 1, 1], reranking="none")
+    light = side(
+        "light", [1, 1, 1, 1, 0, 0, 0, 1, 1, 1], **{"reranking": "closeness", "reranking.closeness.weight": 0.3}
+    )
+    heavy = side(
+        "heavy", [1, 1, 1, 1, 1, 1, 1, 1, 1, 1], **{"reranking": "closeness", "reranking.closeness.weight": 0.8}
+    )
+    found = {(each.setting, each.value): each for each in contributions([off, light, heavy], "hit@5")}
+    assert set(found) == {("reranking", "none"), ("reranking.closeness.weight", "0.8")}
+    assert found["reranking.closeness.weight", "0.8"].difference.mean == pytest.approx(0.3)
+    alone = found["reranking", "none"].difference.p
+    assert found["reranking", "none"].p == pytest.approx(min(1, 2 * alone)) or found["reranking", "none"].p >= alone
+
+
+def test_all_pairs_are_corrected_over_all_of_them() -> None:
+    third = side("third", [1, 1, 1, 1, 1, 1, 1, 1, 1, 1])
+    found = all_pairs([BASE, GOOD, SAME, third], "hit@5")
+    assert len(found) == 6
+    by_pair = {(each.name, each.against): each for each in found}
+    assert by_pair["third", "base"].difference.p == pytest.approx(2 * 0.5**8)
+    assert by_pair["third", "base"].p == pytest.approx(6 * 2 * 0.5**8)  # the smallest of six
+
+
+def test_questions_of_a_document_count_as_one_draw_where_a_document_has_more_than_one() -> None:
+    alone = Side("a", {}, {"q1": {"hit@5": 1.0}, "q2": {"hit@5": 0.0}}, clusters={"q1": "x", "q2": "y"})
+    together = Side("a", {}, alone.scores, clusters={"q1": "x", "q2": "x"})
+    assert not clustered([alone], "auto")
+    assert clustered([together], "auto")
+    assert clustered([alone], "document")
+    assert not clustered([together], "question")
+    [row] = means([together], ["hit@5"], by_document=True)
+    assert row["hit@5"].clusters == 1
+
+
+def test_256_runs_give_their_contributions_in_time_that_grows_with_the_runs() -> None:
+    """Counted, not timed: as many pairs are looked at as there are, not runs squared."""
+    sides = []
+    for number in range(64):
+        settings = {f"s{bit}": number >> bit & 1 for bit in range(6)}
+        sides.append(side(f"r{number}", [float((number >> (q % 6)) & 1) for q in range(10)], **settings))
+    found = contributions(sides, "hit@5")
+    assert len(found) == 6
+    assert {each.pairs for each in found} == {32}

@@ -8,10 +8,11 @@ from sklearn.decomposition import TruncatedSVD
 from sklearn.feature_extraction.text import TfidfVectorizer
 
 from aventrik.core.embedding import MODELS, embedder, unit
-from aventrik.core.indexing.texts import IndexTexts, written_texts
+from aventrik.core.indexing.texts import owners, texts_from, write
 from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.text import content_terms
+from aventrik.models.prompts import load_prompt
 
 TEXTS = [
     "The lock gate is opened by the keeper.",
@@ -110,21 +111,27 @@ class Silent:
 
 
 def test_a_chunk_that_the_writer_fails_on_is_matched_by_its_own_text() -> None:
-    chunks = [("alpha", ["T"]), ("broken", []), ("empty", ["T", "H"]), ("ümläut", [])]
-    columns = written_texts(chunks, 4, "facts", Silent(), lambda stage, done, total: None)  # type: ignore[arg-type]
-    texts = IndexTexts.from_arrays(columns)
-    assert [texts.text(n) for n in range(len(texts))] == [
-        "alpha one", "alpha two", "broken", "empty", "ümläut one", "ümläut two",
+    documents = [[("alpha", ["T"]), ("broken", [])], [], [("empty", ["T", "H"]), ("ümläut", [])]]
+    parts = write(documents, "facts", Silent())  # type: ignore[arg-type]
+    assert [texts_from(part) for part in parts] == [
+        [(0, "alpha one"), (0, "alpha two"), (1, "broken")], [], [(0, "empty"), (1, "ümläut one"), (1, "ümläut two")],
     ]  # fmt: skip
-    assert [texts.chunk(n) for n in range(len(texts))] == [0, 0, 1, 2, 3, 3]
-    assert texts.failed == 1
+    assert [part["failed"].tolist() for part in parts] == [[0, 1], [], [0, 0]]
+    columns = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
+    ends = {name: np.cumsum([0, *(len(part[name]) for part in parts)]) for name in parts[0]}
+    assert owners(columns, ends).tolist() == [0, 0, 1, 2, 3, 3]
 
 
-def test_many_chunks_are_asked_about_in_order() -> None:
-    chunks = [(f"Lock {n} is closed in winter for repairs to its gates.", ["Locks"]) for n in range(150)]
-    seen: list[int] = []
-    columns = written_texts(chunks, 150, "summary", OfflineModel(), lambda stage, done, total: seen.append(done))
-    texts = IndexTexts.from_arrays(columns)
-    assert seen == [0, 64, 128]
-    assert [texts.chunk(n) for n in range(150)] == list(range(150))
-    assert "Lock 149" in texts.text(149)
+def test_questions_of_the_index_are_not_those_of_a_drafted_set() -> None:
+    """The two have tasks and prompts of their own: a drafted question does not stand word for word in the index."""
+    passage = "A boat may stay at a visitor mooring for 48 hours. A bridge key costs 12 pounds and is sold at the desk."
+    fields = {"title": "Moorings", "headings": [], "passage": passage}
+    model = OfflineModel()
+    [drafted, asked] = model.perform([Task("questions", fields), Task("asked", fields)])
+    assert drafted.value is not None
+    assert asked.value is not None
+    own = {row["question"].lower() for row in drafted.value["questions"]}
+    assert own
+    assert asked.value["questions"]
+    assert not own & {question.lower() for question in asked.value["questions"]}
+    assert load_prompt("asked", None).text != load_prompt("questions", None).text

@@ -9,7 +9,7 @@ import aventrik
 
 ROOT = Path(aventrik.__file__).parent
 # Each layer may import itself and what stands after it.
-ORDER = ["cli", "demo", "standin", "report", "engine", "workspace", "models", "core"]
+ORDER = ["cli", "demo", "standin", "report", "engine", "storage", "workspace", "models", "core"]
 FORBIDDEN_IN_CORE = {"argparse", "sqlite3", "socket", "httpx", "rich", "subprocess"}
 
 
@@ -51,6 +51,25 @@ def test_core_neither_prints_nor_parses_arguments_nor_opens_anything() -> None:
     assert wrong == []
 
 
+def test_storage_knows_no_workspace_and_sql_stands_in_it_alone() -> None:
+    wrong = [
+        str(path.relative_to(ROOT))
+        for path in ROOT.rglob("*.py")
+        if "sqlite3" in imports(path) and path.relative_to(ROOT).parts[0] != "storage"
+    ]
+    assert wrong == []
+    for path in (ROOT / "storage").rglob("*.py"):
+        assert not any(name.startswith("aventrik.workspace") for name in imports(path)), path
+
+
+def test_a_verb_computes_nothing() -> None:
+    """What the verbs import of the core are records and errors, not the functions that do the work."""
+    allowed = {"errors", "documents", "testsets", "measures", "comparing", "text", "surveying", "reading", "vetting"}
+    for path in (ROOT / "cli").rglob("*.py"):
+        found = {name.split(".")[2] for name in imports(path) if name.startswith("aventrik.core.")}
+        assert found <= allowed, (path, found)
+
+
 def test_the_checker_itself_sees_a_wrong_import() -> None:
-    assert "aventrik.core.errors" in imports(ROOT / "workspace" / "corpus.py")
-    assert "sqlite3" in imports(ROOT / "workspace" / "store.py")
+    assert "aventrik.core.errors" in imports(ROOT / "workspace" / "workspace.py")
+    assert "sqlite3" in imports(ROOT / "storage" / "embedded" / "database.py")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import random
 from collections import Counter
@@ -12,11 +13,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from aventrik.core.chunking import ChunkTable
 from aventrik.core.indexing import Narrowing, approximate, best
-from aventrik.core.indexing.keyword import KeywordIndex, build
+from aventrik.core.indexing.keyword import KeywordIndex, build, merge
+from aventrik.core.indexing.terms import count
 from aventrik.core.indexing.vectors import search as nearest
-from aventrik.core.searching import Indexes, Searching, search
+from aventrik.core.protocols import Hit
+from aventrik.core.searching import Candidate, QueryVectors, Searching, depth, fuse
 from aventrik.core.searching.fusion import blend, by_ranks, by_scores
+from aventrik.core.searching.in_memory import InMemory
 from aventrik.core.text import terms
 from aventrik.core.text.counting import Vocabulary, count_terms, hash_of
 
@@ -135,12 +140,14 @@ def test_top_ten_of_each_method_and_of_both_agree_with_a_slow_reference() -> Non
             fused[place] = fused.get(place, 0.0) + 1 / (60 + rank)
     both = sorted(fused, key=lambda place: (-round(fused[place], 9), place))[:10]
 
-    indexes = Indexes(index, lambda queries, top, allowed: nearest(vectors, queries, top, allowed))
-    for method, reference in (("keyword", by_word), ("vector", by_vector), ("both", both)):
-        [found] = search([[question]], Searching(method, 10), indexes, [wanted])
-        assert {candidate.chunk for candidate in found} == set(reference), method
-        assert [candidate.chunk for candidate in found] == reference, method
-    [found] = search([[question]], Searching("both", 10), indexes, [wanted])
+    near = searcher(len(texts), nearest=lambda queries, top, allowed: nearest(vectors, queries, top, allowed))
+    word_lists = searcher(len(texts), keyword=index).by_words([question], 100, None)
+    near_lists = near.by_vectors(wanted, 100, None)
+    for words, vector_lists, reference in (
+        (word_lists, [], by_word), ([], near_lists, by_vector), (word_lists, near_lists, both),
+    ):  # fmt: skip
+        found = list(fuse(words, vector_lists, Searching(10)).found)
+        assert [candidate.chunk for candidate in found] == reference
     ranks = {c.chunk: (c.keyword_rank, c.vector_rank) for c in found}
     place = both[0]
     assert ranks[place] == (
@@ -149,10 +156,19 @@ def test_top_ten_of_each_method_and_of_both_agree_with_a_slow_reference() -> Non
     )
 
 
+def searcher(chunks: int, owner: object = None, **parts: object) -> InMemory:
+    table = ChunkTable.build([(f"d{n}", [((0, 1),)]) for n in range(chunks)])
+    return InMemory("key", table, owner, **parts)  # type: ignore[arg-type]
+
+
+def by_words(index: KeywordIndex, queries: list[str], how: Searching) -> list[Candidate]:
+    return list(fuse(searcher(index.size, keyword=index).by_words(queries, depth(how.top), None), [], how).found)
+
+
 def test_rewrites_bring_in_what_the_question_alone_misses() -> None:
     index = build(["a sluice is opened", "a gate is closed"])
-    [alone] = search([["paddle"]], Searching("keyword", 5), Indexes(index))
-    [helped] = search([["paddle", "sluice"]], Searching("keyword", 5), Indexes(index))
+    alone = by_words(index, ["paddle"], Searching(5))
+    helped = by_words(index, ["paddle", "sluice"], Searching(5))
     assert alone == []
     assert [(c.chunk, c.keyword_rank) for c in helped] == [(0, None)]
 
@@ -198,18 +214,58 @@ def test_many_texts_a_chunk_do_not_shorten_the_list() -> None:
     vectors /= np.linalg.norm(vectors, axis=1, keepdims=True)
     vectors[:300] = vectors[0]  # three hundred texts of chunk 0 are nearest of all
     owner = np.array([0] * 300 + list(range(1, 301)), dtype=np.int32)
-    indexes = Indexes(None, lambda q, top, allowed: nearest(vectors, q, top, allowed), Narrowing(owner))
-    [found] = search([["x"]], Searching("vector", 10), indexes, [vectors[:1]])
+    near = searcher(301, owner, nearest=lambda q, top, allowed: nearest(vectors, q, top, allowed))
+    [found] = near.by_vectors(vectors[:1], 10, None)
     cosines = np.round(vectors[300:].astype(np.float64) @ vectors[0].astype(np.float64), 6)
     wanted = [0, *(1 + sorted(range(300), key=lambda n: (-cosines[n], n))[n] for n in range(9))]
-    assert [c.chunk for c in found] == wanted
+    assert [chunk for chunk, _ in found] == wanted
 
 
 def test_candidates_below_the_least_score_fall_away() -> None:
     index = build(["gate gate lock", "gate", "boat"])
     scores = dict(index.search("gate lock", 5))
-    [found] = search([["gate lock"]], Searching("keyword", 5, least=scores[0] - 0.001), Indexes(index))
+    found = by_words(index, ["gate lock"], Searching(5, least=scores[0] - 0.001))
     assert [c.chunk for c in found] == [0]
+
+
+def test_a_longer_list_of_candidates_begins_as_a_shorter_one_and_takes_no_new_search() -> None:
+    words: list[list[Hit]] = [[(n, 9.0 - n / 10) for n in range(60)]]
+    near: list[list[Hit]] = [[(n, 1.0 - n / 100) for n in range(59, -1, -1)]]
+    assert depth(20) == depth(100) == 100
+    assert depth(101) == 1000
+    for top in (10, 40):  # as if each method had returned so many
+        wanted = fuse([row[:top] for row in words], [row[:top] for row in near], Searching(top)).chunks
+        assert fuse(words, near, Searching(top)).chunks == wanted
+
+
+def test_only_documents_of_the_condition_are_found() -> None:
+    index = build(["gate", "gate gate", "gate gate gate"])
+    found = searcher(3, keyword=index).by_words(["gate"], 5, frozenset({"d0", "d2"}))
+    assert [chunk for chunk, _ in found[0]] == [2, 0]
+    assert searcher(3, keyword=index).document_frequency("gate") == 3
+
+
+def test_query_vectors_come_back_to_the_last_bit() -> None:
+    rows = np.random.default_rng(2).normal(size=(3, 7)).astype(np.float32)
+    assert np.array_equal(QueryVectors.of(rows).rows, rows)
+
+
+def test_an_index_by_document_is_that_of_all_texts_at_once() -> None:
+    """Counted document by document, in other batches, and merged: the same postings and weights."""
+    texts = some_texts(40, seed=5)
+    titles = some_texts(40, seed=6)
+    cuts = [0, 3, 3, 17, 40]  # one document has no text
+
+    def merged(some: list[str]) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
+        columns = [one for left, right in itertools.pairwise(cuts) for one in count([some[left:right]])]
+        joined = {name: np.concatenate([one[name] for one in columns]) for name in columns[0]}
+        ends = {name: np.cumsum([0, *(len(one[name]) for one in columns)]) for name in columns[0]}
+        return joined, ends
+
+    for weight in (0.0, 2.0):
+        whole = build(texts, 1.3, 0.6, titles, weight, 0.4).arrays()
+        parts = merge(merged(texts), 1.3, 0.6, merged(titles) if weight else None, weight, 0.4).arrays()
+        assert all(np.array_equal(whole[name], parts[name]) for name in whole)
 
 
 @pytest.mark.parametrize("share", [0.01, 0.5])

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import itertools
 
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from aventrik.core.documents.spans import Span, by_document, common, cover, length, merge, trimmed
+from aventrik.core.documents.spans import common, length, merge, trimmed
 
 RANGES = st.lists(st.tuples(st.integers(0, 60), st.integers(0, 60)).map(sorted).map(tuple), max_size=12)
 
@@ -25,13 +24,6 @@ def test_ranges_agree_with_sets_of_positions(ranges: list[tuple[int, int]], a: i
     assert common(ranges, start, end) == len(positions & set(range(start, end)))
     merged = merge(ranges)
     assert all(left[1] < right[0] for left, right in itertools.pairwise(merged))
-
-
-def test_cover_counts_a_doubly_served_stretch_once() -> None:
-    served = by_document([Span("a", 0, 6), Span("a", 3, 8), Span("b", 0, 100)])
-    assert cover(Span("a", 0, 10), served) == pytest.approx(0.8)
-    assert cover(Span("c", 0, 10), served) == 0.0
-    assert cover(Span("a", 4, 4), served) == 0.0
 
 
 def test_trimming_leaves_the_words() -> None:

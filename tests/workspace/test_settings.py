@@ -8,7 +8,8 @@ from typing import Any
 import pytest
 
 from aventrik.core.errors import BadInput
-from aventrik.workspace.configuration import Configuration, load_configurations
+from aventrik.workspace.configuration import Configuration
+from aventrik.workspace.sweeps import load_configurations
 
 
 def loaded(folder: Path, body: str) -> list[Configuration]:

@@ -8,6 +8,7 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
+from typing import NoReturn
 
 from .. import __version__
 
@@ -26,6 +27,7 @@ VERBS = {
     "runs": "list, label, note or remove runs",
     "compare": "runs side by side: which is better, and is that real",
     "explain": "one question of a run: what was found and lost where",
+    "store": "what is stored; back up, restore, clean",
     "standin": "start the simulated model server",
 }
 EPILOG = """
@@ -36,7 +38,7 @@ Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs the program; returns its exit code (0 done, 1 a check failed, 2 bad input, 3 unavailable, 130 stopped)."""
-    given = list(sys.argv[1:] if arguments is None else arguments)
+    given = _verb_first(list(sys.argv[1:] if arguments is None else arguments))
     if not given or given[0] in ("-h", "--help", "help"):
         print(_overview())
         return 0
@@ -48,9 +50,35 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         near = difflib.get_close_matches(given[0], VERBS, n=1)
         hint = f"did you mean '{near[0]}'?" if near else "'aventrik --help' lists the verbs"
-        print(f"aventrik: '{given[0]}' is not a verb; {hint}", file=sys.stderr)
-        return 2
+        return _told("", f"'{given[0]}' is not a verb; {hint}", 2, "--json" in given)
     return _run(given[0], given[1:])
+
+
+def _verb_first(given: list[str]) -> list[str]:
+    """Options that hold everywhere may stand before the verb; they are put behind it."""
+    before: list[str] = []
+    rest = list(given)
+    while rest and rest[0].startswith("-"):
+        name = rest[0].partition("=")[0]
+        if name in ("-w", "--workspace"):
+            count = 1 if "=" in rest[0] or (name == "-w" and rest[0] != "-w") else 2
+        elif (name.startswith("-w") and not name.startswith("--")) or name in ("--json", "--quiet", "--debug"):
+            count = 1
+        else:
+            return given
+        before.extend(rest[:count])
+        rest = rest[count:]
+    return [rest[0], *before, *rest[1:]] if rest else given
+
+
+def _told(verb: str, text: str, code: int, as_json: bool) -> int:
+    """An error on standard error, and with --json on standard output too."""
+    print(f"aventrik{' ' if verb else ''}{verb}: {text}", file=sys.stderr)
+    if as_json:
+        import json
+
+        print(json.dumps({"verb": verb, "error": {"code": code, "message": text}}, ensure_ascii=False))
+    return code
 
 
 def _overview() -> str:
@@ -59,13 +87,29 @@ def _overview() -> str:
     return f"{head} real, why,\nand what does it cost?\n\nverbs:\n" + "\n".join(lines) + "\n" + EPILOG.rstrip()
 
 
+class _Parser(argparse.ArgumentParser):
+    """A parser whose errors are JSON too when that was asked for."""
+
+    as_json = False
+
+    def error(self, message: str) -> NoReturn:
+        """Usage and the error, as argparse has it; JSON beside it."""
+        if self.as_json:
+            import json
+
+            verb = self.prog.removeprefix("aventrik ")
+            print(json.dumps({"verb": verb, "error": {"code": 2, "message": message}}, ensure_ascii=False))
+        super().error(message)
+
+
 def _run(verb: str, rest: list[str]) -> int:
     module = import_module(f"{__package__}.verbs.{verb}")
-    parser = argparse.ArgumentParser(prog=f"aventrik {verb}", description=module.HELP)
+    parser = _Parser(prog=f"aventrik {verb}", description=module.HELP)
+    parser.as_json = "--json" in rest
     module.arguments(parser)
-    common = parser.add_argument_group("everywhere")
+    common = parser.add_argument_group("everywhere, before the verb too")
     common.add_argument("-w", "--workspace", metavar="DIR", default=".", help="the workspace (default: here or above)")
-    common.add_argument("--json", action="store_true", help="print the result as JSON")
+    common.add_argument("--json", action="store_true", help="print the result, or the error, as JSON")
     common.add_argument("--quiet", action="store_true", help="no progress")
     common.add_argument("--debug", action="store_true", help="show the traceback of an error")
     options = parser.parse_args(rest)
@@ -81,20 +125,20 @@ def _run(verb: str, rest: list[str]) -> int:
     except AventrikError as error:
         if options.debug:
             raise
-        screen.error(str(error))
+        screen.error(str(error), error.code)
         return error.code
     except KeyboardInterrupt:
-        screen.error("interrupted; what was finished is kept, and the same command goes on")
+        screen.error("interrupted; what was finished is kept, and the same command goes on", 130)
         return 130
     except BrokenPipeError:
         with contextlib.suppress(OSError):
             os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except MemoryError:
-        screen.error("out of memory; a smaller corpus or a smaller batch may fit")
+        screen.error("out of memory; a smaller corpus or a smaller batch may fit", 3)
         return 3
     except Exception as error:
         if options.debug:
             raise
-        screen.error(f"this should not have happened: {type(error).__name__}: {error} (--debug shows where)")
+        screen.error(f"this should not have happened: {type(error).__name__}: {error} (--debug shows where)", 2)
         return 2

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 import time
 from collections.abc import Iterable, Sequence
@@ -33,7 +34,7 @@ class Screen:
         """The verb's result as JSON, when that was asked for: {"verb", "format", "result"}."""
         if self.as_json:
             body = {"verb": self.verb, "format": JSON_FORMAT, "result": value}
-            print(json.dumps(body, ensure_ascii=False, indent=1, default=str))
+            print(json.dumps(_sound(body), ensure_ascii=False, indent=1, default=str, allow_nan=False))
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line or paragraph of plain text."""
@@ -52,8 +53,11 @@ class Screen:
         """Something to heed, on standard error."""
         self.err.print(f"note: {escape(text)}", style="yellow", soft_wrap=True)
 
-    def error(self, text: str) -> None:
-        """What went wrong, on standard error."""
+    def error(self, text: str, code: int = 2) -> None:
+        """What went wrong, on standard error; with `as_json` on standard output too: {"verb", "error"}."""
+        if self.as_json:
+            body = {"verb": self.verb, "error": {"code": code, "message": text}}
+            print(json.dumps(body, ensure_ascii=False))
         self.err.print(f"aventrik {self.verb}: {escape(text)}", style="red", soft_wrap=True)
 
     def table(
@@ -122,6 +126,17 @@ class Meter:
             self._told = now
             left = f", {(total - done) / rate:,.0f} s left" if rate else ""
             print(f"{stage}: {done:,} of {total:,} ({rate:,.0f}/s{left})", file=sys.stderr, flush=True)
+
+
+def _sound(value: Any) -> Any:
+    """A value that JSON can hold: what is no finite number is absent (null), never NaN."""
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, dict):
+        return {key: _sound(each) for key, each in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_sound(each) for each in value]
+    return value
 
 
 def number(value: float, places: int = 2) -> str:

@@ -27,11 +27,18 @@ class Unavailable(AventrikError):
     code = 3
 
 
+# What else to know before an extra is installed.
+_HINTS = {
+    "neural": "; without a graphics card install the CPU build of torch first (a '+cpu' wheel, 0.2 GB), or pip takes one of 6 GB"
+}
+
+
 class MissingExtra(BadInput):
     """A part of the program that needs an optional package."""
 
     def __init__(self, what: str, extra: str) -> None:
-        super().__init__(f"{what} needs the extra '{extra}': pip install 'aventrik[{extra}]'")
+        hint = _HINTS.get(extra, "")
+        super().__init__(f"{what} needs the extra '{extra}': pip install 'aventrik[{extra}]'{hint}")
 
 
 @contextmanager

@@ -12,6 +12,7 @@ from ..workspace.configuration import Configuration
 from .explaining import Explanation, shown
 from .graph import QUESTION, chain, needed
 from .opened import Opened
+from .questions import Asked as Posed
 from .questions import Passing
 from .recall import recall
 
@@ -48,7 +49,7 @@ def ask(opened: Opened, configuration: Configuration, text: str) -> Asked:
         if "embedder" in node.models:  # what a model loads at its first use is not the stage's time
             place.bench.models.get(node.models["embedder"]).embed([text], place.wide(node)["fitted"] or {}, "query")
     seconds["indexes"] = time.perf_counter() - began
-    passing = Passing(place, [question], opened.standing, fresh=opened.fresh)
+    passing = Passing(place, Posed([question], opened.standing), fresh=opened.fresh)
     for node in needed(nodes, QUESTION):
         began = time.perf_counter()
         passing.stage(node)

@@ -22,6 +22,7 @@ from .records import decode
 from .resolved import Resolved
 
 _OPEN = 24  # indexes and tables held open at a time
+_DOCUMENTS = 512  # documents held in memory at a time
 _VALUES = 200_000  # records of questions held in memory at a time
 
 
@@ -163,6 +164,7 @@ class Place:
         self.condition = condition
         self.keys = bench.keys(resolved, nodes, snapshot, condition_key)
         self._condition_key = condition_key
+        self._documents: dict[str, Document] = {}
         self._contents = dict(zip(snapshot.names, snapshot.contents))
         bench.take_place(self)
 
@@ -172,8 +174,11 @@ class Place:
 
     def document(self, name: str) -> Document:
         """A document as it was when the corpus was taken."""
-        [found] = self._fetched([name])
-        return found
+        if name not in self._documents:
+            if len(self._documents) > _DOCUMENTS:
+                self._documents.clear()
+            [self._documents[name]] = self._fetched([name])
+        return self._documents[name]
 
     def _fetched(self, names: Sequence[str]) -> list[Document]:
         try:

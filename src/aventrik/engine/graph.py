@@ -19,7 +19,7 @@ from ..core.embedding import MODELS
 from ..core.indexing.texts import KINDS
 from ..core.judging import Judgement, Reference
 from ..core.measures import Scores
-from ..core.measures.loss import Losses
+from ..core.measures.loss import Losses, Reached
 from ..core.reranking import STEPS, Ranked, settings_of
 from ..core.rewriting import METHODS, Queries
 from ..core.searching import Candidates, Hits, QueryVectors, Searching, depth
@@ -298,6 +298,10 @@ GRAPH: tuple[Stage, ...] = (
         lambda resolved: scoring.Cuts(resolved.cover, resolved.cut_offs), record=Scores, together=1024,
     ),
     Stage(
+        "reached", 1, QUESTION, ("evidence", "candidates", "ranked", "chunks", "units"), scoring.reached,
+        lambda resolved: scoring.Cuts(resolved.cover), record=Reached, together=1024,
+    ),
+    Stage(
         "context", 3, QUESTION, ("served", "chunks", "documents"), answers.context, _keeping, record=Context,
         together=1024,
     ),
@@ -315,15 +319,14 @@ GRAPH: tuple[Stage, ...] = (
         together=1024,
     ),
     Stage(
-        "losses", 1, QUESTION,
-        ("evidence", "standing", "candidates", "ranked", "context", "answer", "verdicts", "chunks", "units"),
+        "losses", 1, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts"),
         scoring.losses, lambda resolved: scoring.Cuts(resolved.cover), record=Losses, together=1024,
     ),
 )  # fmt: skip
 STAGES = {stage.name: stage for stage in GRAPH}
 # Where a run may stop: what comes after is not made, nor what needs it.
 STOPS = ("served", "context", "answer", "verdicts")
-_LAST = {"served": "retrieval scores", "context": "context"}
+_LAST = {"served": "reached", "context": "context"}
 
 
 def chain(resolved: Resolved, until: str = "") -> Chain:
@@ -357,7 +360,11 @@ def _step(name: str, stage: Stage, settings: dict[str, Any], nodes: Chain, ranke
     if not kind.rarity:
         inputs["words"] = None
     slots = {"language": "language", "reranking": "reranker"}
-    models = {slots[kind.model]: Wanted(kind.model, settings["model"], (kind.task,))} if kind.model else {}
+    models = (
+        {slots[kind.model]: Wanted(kind.model, settings.get("model", kind.settings["model"]), (kind.task,))}
+        if kind.model
+        else {}
+    )
     own = {key: value for key, value in settings_of(settings).items() if value != kind.settings[key]}
     return Node(name, stage, inputs, retrieval.StepSettings(settings["step"], own), models)
 

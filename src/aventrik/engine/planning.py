@@ -12,7 +12,7 @@ from ..workspace.configuration import Configuration
 from .bench import Place
 from .graph import QUESTION, Node, needed
 from .opened import Opened
-from .questions import Passing, asks
+from .questions import Asked, Passing, asks
 from .resolved import Wanted
 
 _CALLS = {"answer": 1, "verdicts": 4}  # requests a question; claims are about three
@@ -47,7 +47,7 @@ def plan(opened: Opened, configuration: Configuration, questions: Sequence[Quest
         if node.stage.scope != QUESTION and node.stage.kept and not _stands(place, node):
             planned.corpus.append(node.name)
             _ask(opened, node, len(place.snapshot), _average_tokens(opened), planned)
-    passing = Passing(place, questions, opened.standing)
+    passing = Passing(place, Asked(questions, opened.standing))
     for node in needed(place.nodes, QUESTION):
         found = passing.find(node)
         planned.known += len(found)

@@ -27,6 +27,23 @@ class Passage:
     digests: dict[str, str] = field(default_factory=dict)
 
 
+class Asked:
+    """Questions with the records of their sources, which are the same for every configuration.
+
+    `marked`: each with the digests of these by name; `standing` says of a document "in", "left out" or "gone".
+    """
+
+    def __init__(self, questions: Sequence[Question], standing: Callable[[str], str]) -> None:
+        self.records: dict[str, Any] = {}
+        self.marked: list[tuple[Question, dict[str, str]]] = []
+        for question in questions:
+            marks = {}
+            for name, record in sources_of(question, standing).items():
+                marks[name] = digest(encode(record))
+                self.records[marks[name]] = record
+            self.marked.append((question, marks))
+
+
 def asks(wanted: Wanted) -> bool:
     """Whether a model is one that is asked, and may answer otherwise another time."""
     return wanted.kind != "tokenizer" and wanted.name not in ("offline", *MODELS)
@@ -38,8 +55,7 @@ class Passing:
     def __init__(
         self,
         place: Place,
-        questions: Sequence[Question],
-        standing: Callable[[str], str],
+        asked: Asked,
         fresh: bool = False,
         failed: bool = False,
         progress: Callable[[int, int], None] = lambda done, total: None,
@@ -54,15 +70,9 @@ class Passing:
         self._progress = progress
         # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
         self._known: dict[str, tuple[str, bool]] = {} if known is None else known
-        self.passages = [self._begun(question, standing) for question in questions]
-
-    def _begun(self, question: Question, standing: Callable[[str], str]) -> Passage:
-        passage = Passage(question)
-        for name, record in sources_of(question, standing).items():
-            mark = digest(encode(record))
-            passage.ids[name] = passage.digests[name] = mark
+        self.passages = [Passage(question, dict(marks), dict(marks)) for question, marks in asked.marked]
+        for mark, record in asked.records.items():
             self.bench.remember(mark, record)
-        return passage
 
     def pass_all(self) -> None:
         """Takes all questions through all stages, a stage after another."""
@@ -74,7 +84,7 @@ class Passing:
 
     def stage(self, node: Node) -> None:
         """Takes all questions through one stage."""
-        keys = [self._key(node, passage) for passage in self.passages]
+        keys = self._keys(node, self.passages)
         ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
         present = dict(zip(keys, ids))
         self._look_up(ids)
@@ -88,8 +98,9 @@ class Passing:
     def find(self, node: Node) -> list[Passage]:
         """The questions whose result of a stage stands already, as far as that can be known: a key takes the digests of
         all inputs. Makes nothing."""
-        ready = [p for p in self.passages if all(source in p.digests for source in self._inputs(node).values())]
-        keys = [self._key(node, passage) for passage in ready]
+        sources = self._inputs(node).values()
+        ready = [passage for passage in self.passages if all(source in passage.digests for source in sources)]
+        keys = self._keys(node, ready)
         ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
         self._look_up(ids)
         found = [(passage, name) for passage, name in zip(ready, ids) if not self._is_missing(node, name)]
@@ -97,9 +108,10 @@ class Passing:
             passage.ids[node.name], passage.digests[node.name] = name, self._known[name][0]
         return [passage for passage, _ in found]
 
-    def _key(self, node: Node, passage: Passage) -> str:
-        inputs = [passage.digests[source] for source in self._inputs(node).values()]
-        return self.place.keys.question(node.name, inputs)
+    def _keys(self, node: Node, passages: Sequence[Passage]) -> list[str]:
+        sources = list(self._inputs(node).values())
+        key = self.place.keys.question
+        return [key(node.name, [passage.digests[source] for source in sources]) for passage in passages]
 
     def _inputs(self, node: Node) -> dict[str, str]:
         """The inputs of a question's scope, by what the stage calls them."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict
+from dataclasses import fields, is_dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -17,8 +17,14 @@ def encode(record: Any) -> bytes:
     try:
         return orjson.dumps(record)
     except TypeError:  # half of a surrogate pair, which it does not know
-        body = json.dumps(asdict(record), ensure_ascii=False, separators=(",", ":"))
+        body = json.dumps(record, ensure_ascii=False, separators=(",", ":"), default=_plain)
         return body.encode("utf-8", "surrogatepass")
+
+
+def _plain(value: Any) -> Any:
+    if is_dataclass(value) and not isinstance(value, type):
+        return {each.name: getattr(value, each.name) for each in fields(value)}
+    return value.item()  # a number of numpy's
 
 
 def decode(kind: type, body: bytes) -> Any:

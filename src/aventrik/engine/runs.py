@@ -17,9 +17,14 @@ from ..workspace.testsets import question_row
 from .bench import Place
 from .graph import DOCUMENT, QUESTION, needed
 from .opened import Opened
-from .questions import Passing, asks
+from .questions import Asked, Passage, Passing, asks
 from .recall import recall
+from .resolved import Resolved
 
+_OWN = (
+    "{name}: {count} questions of the test set were drafted by the model that also wrote the texts of the index; such "
+    "questions are found too easily"
+)
 FORMAT = 1  # of what a run keeps of its making
 
 
@@ -50,6 +55,8 @@ class Runner:
         self.retry_failed = retry_failed
         self._known: dict[str, tuple[str, bool]] = {}
         self._renewed: set[str] = set()
+        self._last: tuple[Sequence[Question], Asked] | None = None
+        self._rows: dict[str, dict[str, Any]] = {}
         if retry_failed:
             opened.store.calls.forget_failed()
 
@@ -58,22 +65,21 @@ class Runner:
     ) -> Outcome:
         """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
         opened, store = self.opened, self.opened.store
-        place = opened.place(configuration, until)
+        place, bench = opened.place(configuration, until), opened.bench
+        before = dict(bench.made), dict(bench.seconds), asdict(opened.models.spent())
+        cpu = time.process_time()
         again = opened.fresh or self.retry_failed
         if again:
             self._renew(place)
         passing = Passing(
-            place, questions, opened.standing, opened.fresh, self.retry_failed,
+            place, self._asked(questions), opened.fresh, self.retry_failed,
             lambda done, total: opened.progress(configuration.name, done, total), self._known,
         )  # fmt: skip
         identity = self._identity(place, testset, passing, until)
         total = len(questions) * len(list(needed(place.nodes, QUESTION)))
         finished = store.runs.finished(identity)
-        if finished and not again:
+        if finished and not again and self._whole(finished):
             return Outcome(finished, configuration, results=total, recall=recall(place))
-        bench = opened.bench
-        before = dict(bench.made), dict(bench.seconds), asdict(opened.models.spent())
-        cpu = time.process_time()
         store.documents.keep_snapshot(opened.snapshot)
         made = self._made(place, testset, until)
         number = store.runs.begin(identity, configuration.name, testset, made, len(questions))
@@ -84,6 +90,8 @@ class Runner:
         now = asdict(opened.models.spent())
         outcome.models = {name: now[name] - before[2][name] for name in COUNTED}
         outcome.notes = dict(opened.models.spent().notes)
+        if own := own_questions(place.resolved, questions):
+            outcome.notes[_OWN.format(name=configuration.name, count=own)] = 1
         outcome.recall = recall(place)
         costs: dict[str, Any] = {
             "computed": outcome.computed, "seconds": outcome.seconds, "models": outcome.models,
@@ -91,8 +99,15 @@ class Runner:
         }  # fmt: skip
         if outcome.recall is not None:
             costs["state"] = {"recall": outcome.recall}
-        store.runs.finish(number, [_kept(passage.question, passage.ids, place) for passage in passing.passages], costs)
+        store.runs.finish(number, [self._kept(passage, place) for passage in passing.passages], costs)
         return outcome
+
+    def _asked(self, questions: Sequence[Question]) -> Asked:
+        """The questions as all configurations are asked them; the last ones are held."""
+        if self._last is None or self._last[0] is not questions:
+            self._last = (questions, Asked(questions, self.opened.standing))
+            self._rows = {question.id: question_row(question) for question in questions}
+        return self._last[1]
 
     def _renew(self, place: Place) -> None:
         """Makes anew, once, what models made of the documents: all of it, or what failed."""
@@ -105,6 +120,18 @@ class Runner:
             if self.opened.fresh or node.name == "written":
                 place.renew(node.name, failed=not self.opened.fresh)
             self._renewed.add(plain)
+
+    def _whole(self, number: int) -> bool:
+        """Whether all results of a run still stand."""
+        wanted = {each for found in self.opened.store.runs.results(number).values() for each in found.values()}
+        unknown = [each for each in wanted if each not in self._known]
+        self._known.update(self.opened.store.results.digests(unknown))
+        return all(each in self._known for each in unknown)
+
+    def _kept(self, passage: Passage, place: Place) -> RunQuestion:
+        question = passage.question
+        results = {name: found for name, found in passage.ids.items() if name in place.nodes}
+        return RunQuestion(question.id, question.key, self._rows[question.id], results)
 
     def _identity(self, place: Place, testset: str, passing: Passing, until: str) -> str:
         """Runs with the same identity come to the same: the same stages, settings, models and documents, asked the same
@@ -134,9 +161,10 @@ class Runner:
         }
 
 
-def _kept(question: Question, ids: dict[str, str], place: Place) -> RunQuestion:
-    results = {name: found for name, found in ids.items() if name in place.nodes}
-    return RunQuestion(question.id, question.key, question_row(question), results)
+def own_questions(resolved: Resolved, questions: Sequence[Question]) -> int:
+    """How many questions were drafted by the model that wrote the texts of the index: they are found too easily."""
+    index = resolved.configuration.index
+    return 0 if index.text == "chunk" else sum(question.by == index.model for question in questions)
 
 
 def _grown(now: dict[str, Any], before: dict[str, Any]) -> dict[str, Any]:

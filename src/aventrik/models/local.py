@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 from collections.abc import Callable, Iterable, Sequence
@@ -24,11 +25,29 @@ _AT_ONCE = 64
 def _library(what: str) -> Any:
     os.environ.setdefault("HF_HUB_OFFLINE", "1")
     os.environ.setdefault("TOKENIZERS_PARALLELISM", "false")
+    os.environ.setdefault("HF_HUB_DISABLE_PROGRESS_BARS", "1")
     try:
         import sentence_transformers
     except ImportError:
         raise MissingExtra(what, "neural") from None
+    _hush()
     return sentence_transformers
+
+
+def _hush() -> None:
+    """No bars and warnings of the libraries below: what they have to say of a model's files is of no use here, and
+    `--quiet` must hold for them too."""
+    import logging
+    import warnings
+
+    warnings.filterwarnings("ignore", module="transformers|sentence_transformers|huggingface_hub|torch")
+    for name in ("sentence_transformers", "transformers", "huggingface_hub", "torch"):
+        logging.getLogger(name).setLevel(logging.ERROR)
+    with contextlib.suppress(ImportError, AttributeError):
+        from transformers.utils import logging as library
+
+        library.disable_progress_bar()
+        library.set_verbosity_error()
 
 
 def _folder(name: str, path: Path) -> Path:
@@ -112,7 +131,11 @@ class LocalReranker:
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
         """For each (question, passages) a score a passage."""
         flat = [(question, text) for question, texts in pairs for text in texts]
-        scores = iter(np.asarray(self._model.predict(flat, batch_size=_AT_ONCE)).ravel().tolist() if flat else [])
+        scores = iter(
+            np.asarray(self._model.predict(flat, batch_size=_AT_ONCE, show_progress_bar=False)).ravel().tolist()
+            if flat
+            else []
+        )
         return [[float(next(scores)) for _ in texts] for _, texts in pairs]
 
     def test(self) -> dict[str, Any]:

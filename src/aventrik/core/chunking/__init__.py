@@ -121,8 +121,8 @@ class ChunkTable:
             docs=tuple(docs),
             doc=np.repeat(np.arange(len(docs), dtype=np.int32), np.diff(ends["sizes"])),
             first=np.concatenate(([0], np.cumsum(sizes, dtype=np.int64))),
-            starts=columns["starts"],
-            ends=columns["ends"],
+            starts=np.asarray(columns["starts"]),
+            ends=np.asarray(columns["ends"]),
         )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import product
 from typing import Any
 
 from .differences import ALPHA, Difference, paired_difference
@@ -40,17 +41,19 @@ def contributions(sides: Sequence[Side], name: str, seed: int = 0, by_document: 
     found: list[tuple[str, str, str, list[tuple[Side, Side]]]] = []
     for setting in varying:
         own = [each for each in varying if _belongs(each, setting)]
-        groups: dict[Any, dict[str, Side]] = defaultdict(dict)
-        for side in sides:
+        groups: dict[Any, dict[str, list[Side]]] = defaultdict(lambda: defaultdict(list))
+        having = [side for side in sides if side.settings.get(setting) is not None]
+        for side in having:
             rest = tuple(said(side.settings.get(each)) for each in varying if each not in own)
-            groups[rest].setdefault(said(side.settings.get(setting)), side)
-        counts = Counter(said(side.settings.get(setting)) for side in sides)
+            groups[rest][said(side.settings[setting])].append(side)
+        counts = Counter(said(side.settings[setting]) for side in having)
         usual = max(counts, key=lambda value: counts[value])
         for value in counts:
             pairs = [
-                (group[value], group[usual])
+                pair
                 for group in groups.values()
                 if value != usual and value in group and usual in group
+                for pair in product(group[value], group[usual])
             ]
             if pairs:
                 found.append((setting, value, usual, pairs))

@@ -37,7 +37,8 @@ def skewness_corrected(sums: npt.NDArray, cubes: npt.NDArray, squares: float, n:
     t = np.sqrt(n) * mean / spread
     third = cubes / n - 3 * mean * squares / n + 2 * mean**3
     g = third / spread**3
-    found: Values = np.where(flat, np.sign(mean) * np.inf, t + g * (1 + 2 * t**2) / (6 * np.sqrt(n)))
+    found: Values = t + g * (1 + 2 * t**2) / (6 * np.sqrt(n))
+    found[flat] = np.copysign(np.inf, mean[flat])
     return found
 
 

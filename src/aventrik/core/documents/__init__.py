@@ -69,6 +69,15 @@ class Document:
     def heading_path(self, offset: int) -> tuple[str, ...]:
         """The texts of the headings that stand over an offset, outermost first."""
         last = bisect.bisect_right(self._heading_starts, offset) - 1
+        if last not in self._paths:
+            self._paths[last] = self._path_of(last)
+        return self._paths[last]
+
+    @cached_property
+    def _paths(self) -> dict[int, tuple[str, ...]]:
+        return {}
+
+    def _path_of(self, last: int) -> tuple[str, ...]:
         path: list[str] = []
         level = 99
         for place in range(last, -1, -1):

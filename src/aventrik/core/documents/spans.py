@@ -51,7 +51,9 @@ def without(ranges: Iterable[Range], taken: Iterable[Range]) -> list[Range]:
 
 def common(ranges: Iterable[Range], start: int, end: int) -> int:
     """Code points of [start, end) that lie inside the union of the ranges."""
-    return sum(max(0, min(end, right) - max(start, left)) for left, right in merge(ranges))
+    found = list(ranges)
+    union = found if len(found) == 1 else merge(found)
+    return sum(max(0, min(end, right) - max(start, left)) for left, right in union)
 
 
 def trimmed(text: str, start: int, end: int) -> Range:

@@ -55,8 +55,11 @@ def cover(evidence: Evidence, served: Sequence[Range]) -> float:
     size = evidence.size
     if not size or not served:
         return 0.0
-    near = [found for found in merge(served) if found[0] < evidence.end and found[1] > evidence.start]
-    return sum(common(near, start, end) for start, end in evidence.ink) / size if near else 0.0
+    near = [found for found in served if found[0] < evidence.end and found[1] > evidence.start]
+    if any(start <= evidence.start and evidence.end <= end for start, end in near):
+        return 1.0
+    union = merge(near)
+    return sum(common(union, start, end) for start, end in evidence.ink) / size if union else 0.0
 
 
 def best_cover(need: Need, served: Ranges) -> float:

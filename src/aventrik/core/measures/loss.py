@@ -31,16 +31,24 @@ class Losses:
 
 
 @dataclass(frozen=True)
+class Reached:
+    """Of each need of a question whether some single served unit holds an alternative whole, and whether the candidates
+    and the refined list meet it."""
+
+    whole: tuple[bool, ...]
+    candidates: tuple[bool, ...]
+    refined: tuple[bool, ...]
+
+
+@dataclass(frozen=True)
 class Held:
     """Which needs each stage of a question held.
 
-    `whole`: some single served unit holds an alternative; `stated`: the answer states the fact, None where that is
+    `context`: what the answering model was shown meets it; `stated`: the answer states the fact, None where that is
     not known: no answer was made (`answered` is False), or its judgement failed.
     """
 
-    whole: Sequence[bool]
-    candidates: Sequence[bool]
-    refined: Sequence[bool]
+    reached: Reached
     context: Sequence[bool]
     stated: Sequence[bool | None]
     answered: bool = True
@@ -52,14 +60,14 @@ def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
     for place, need in enumerate(needs):
         if held.context[place]:
             found.append(_after_context(held.stated[place], held.answered))
-        elif held.refined[place]:
+        elif held.reached.refined[place]:
             found.append("pushed out of the context")
-        elif held.candidates[place]:
+        elif held.reached.candidates[place]:
             found.append("dropped by reranking")
         else:
             there = {standing.get(alternative.doc, "gone") for alternative in need if alternative.ink}
             if "in" in there:
-                found.append("not among the candidates" if held.whole[place] else "cut apart by chunking")
+                found.append("not among the candidates" if held.reached.whole[place] else "cut apart by chunking")
             else:
                 found.append("left out by vetting" if "left out" in there else "not in the documents")
     return Losses(tuple(found))

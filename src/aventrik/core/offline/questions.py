@@ -72,7 +72,7 @@ def ask(fields: Mapping[str, Any]) -> dict[str, Any]:
 def ask_in_its_place(fields: Mapping[str, Any]) -> dict[str, Any]:
     """Questions that `passage` answers, in other words than `ask` would draft them in: a test set that was drafted by
     the same rules must not find its own questions word for word in the index."""
-    found = []
+    found: list[str] = []
     for row in ask(fields)["questions"]:
         others = paraphrase({"question": row["question"], "count": 1})["paraphrases"]
         found.extend(other for other in others[:1] if other.lower() != row["question"].lower())

@@ -8,7 +8,7 @@ from ...core.documents.spans import Range, merge
 from ...core.measures import Scores, answer_scores, retrieval_scores
 from ...core.measures.answers import Judged
 from ...core.measures.evidence import Needs, Ranges, best_cover, held_whole
-from ...core.measures.loss import Held, Losses, lost_at
+from ...core.measures.loss import Held, Losses, Reached, lost_at
 from ...core.measures.retrieval import Retrieved
 from ..given import Given
 from .retrieval import scored, served_ranges
@@ -44,40 +44,39 @@ def answered(given: Given) -> list[Scores]:
     return made
 
 
-def losses(given: Given) -> list[Losses]:
-    """Where each need was lost."""
+def reached(given: Given) -> list[Reached]:
+    """Which needs some served unit holds whole, and which the candidates and the refined list meet."""
     how: Cuts = given.settings
     table, units = given["chunks"], given["units"]
     ranges_of = served_ranges(table, units)
     made = []
-    for place, evidence in enumerate(given["evidence"]):
+    for evidence, candidates, ranked in zip(given["evidence"], given["candidates"], given["ranked"]):
         needs: Needs = evidence.needs
         wanted = {alternative.doc for need in needs for alternative in need}
-
-        def met(chunks: list[int], needs: Needs = needs, wanted: set[str] = wanted) -> list[bool]:
+        lists = [candidates.chunks, [chunk for chunk, _ in scored(ranked)]]
+        met = []
+        for chunks in lists if lists[0] != lists[1] else lists[:1]:
             served: dict[str, list[Range]] = {}
             for number in chunks:
                 if (doc := table.name(number)) in wanted:
                     served.setdefault(doc, []).extend(ranges_of(number))
-            return _met(needs, served, how.cover)
+            met.append(_met(needs, served, how.cover))
+        whole = [held_whole(table if units is None else units.units, need, how.cover) for need in needs]
+        made.append(Reached(tuple(whole), tuple(met[0]), tuple(met[-1])))
+    return made
 
+
+def losses(given: Given) -> list[Losses]:
+    """Where each need was lost."""
+    how: Cuts = given.settings
+    made = []
+    for place, (evidence, found) in enumerate(zip(given["evidence"], given["reached"])):
         shown: dict[str, list[Range]] = {}
         for item in given["context"][place].items:
             shown.setdefault(item.doc, []).extend(item.ranges)
-        made.append(
-            lost_at(
-                needs,
-                Held(
-                    [held_whole(table if units is None else units.units, need, how.cover) for need in needs],
-                    met(given["candidates"][place].chunks),
-                    met([chunk for chunk, _ in scored(given["ranked"][place])]),
-                    _met(needs, shown, how.cover),
-                    _stated(given, place, len(needs)),
-                    given["verdicts"] is not None,
-                ),
-                dict(given["standing"][place].documents),
-            )
-        )
+        stated = _stated(given, place, len(evidence.needs))
+        held = Held(found, _met(evidence.needs, shown, how.cover), stated, given["verdicts"] is not None)
+        made.append(lost_at(evidence.needs, held, dict(given["standing"][place].documents)))
     return made
 
 

@@ -11,6 +11,7 @@ from ...core.keys import content_key
 from ..protocols import Run, RunQuestion
 from .database import Database, packed, unpacked
 
+_KNOWN = "SELECT digest FROM questions WHERE digest IN (?)"
 _COLUMNS = "id, name, testset, made, questions, started, finished, costs, label, note"
 
 
@@ -19,6 +20,7 @@ class EmbeddedRuns:
 
     def __init__(self, database: Database) -> None:
         self._db = database
+        self._digests: dict[int, tuple[dict[str, Any], str]] = {}
 
     def begin(self, identity: str, name: str, testset: str, made: dict[str, Any], questions: int) -> int:
         """The number of the run with that identity: the one that stands, or a new one."""
@@ -37,11 +39,12 @@ class EmbeddedRuns:
 
         `costs` holds numbers under names, and mappings of such; the time it was first finished stays.
         """
-        bodies = {question.id: content_key(question.body) for question in questions}
+        bodies = {question.id: self._digest(question.body) for question in questions}
         with self._db.transaction():
+            known = {row[0] for row in self._db.rows_of(_KNOWN, list(bodies.values()))}
             self._db.many(
                 "INSERT OR IGNORE INTO questions (digest, body) VALUES (?, ?)",
-                [(bodies[question.id], packed(question.body)) for question in questions],
+                [(bodies[q.id], packed(q.body)) for q in questions if bodies[q.id] not in known],
             )
             self._db.execute("DELETE FROM run_questions WHERE run = ?", (number,))
             self._db.many(
@@ -54,6 +57,13 @@ class EmbeddedRuns:
             old = json.loads(self._db.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
             self._db.execute("UPDATE runs SET costs = ? WHERE id = ?", (json.dumps(_added(old, costs)), number))
             self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
+
+    def _digest(self, body: dict[str, Any]) -> str:
+        """The key of a question's body; that of the same one is not worked out again."""
+        held = self._digests.get(id(body))
+        if held is None or held[0] is not body:
+            held = self._digests[id(body)] = (body, content_key(body))
+        return held[1]
 
     def finished(self, identity: str) -> int:
         """The number of a finished run with that identity; 0 when there is none."""
@@ -73,13 +83,10 @@ class EmbeddedRuns:
         )
         return [RunQuestion(name, key, unpacked(body), json.loads(results)) for name, key, body, results in rows]
 
-    def results(self, number: int, stages: Sequence[str]) -> dict[str, dict[str, str]]:
-        """For each question id of a run, in its order, the result ids of the stages that are asked for."""
+    def results(self, number: int) -> dict[str, dict[str, str]]:
+        """For each question id of a run, in its order, the result id of each stage."""
         rows = self._db.rows("SELECT id, results FROM run_questions WHERE run = ? ORDER BY place", (number,))
-        return {
-            name: {stage: found for stage, found in json.loads(results).items() if stage in stages}
-            for name, results in rows
-        }
+        return {name: json.loads(results) for name, results in rows}
 
     def set(self, number: int, label: str | None = None, note: str | None = None) -> None:
         """Labels a run or notes something on it."""

@@ -1,24 +1,21 @@
-"""What is on disk: the user's files, the store, and where a wrong setting stands."""
+"""The user's files on disk, and where a wrong setting stands."""
 
 from __future__ import annotations
 
-import json
-import math
 import os
-import zlib
+from dataclasses import replace
 from pathlib import Path
 
-import numpy as np
 import pytest
-from aventrik.storage.embedded.store import Store, packed, unpacked
 
 from aventrik.core.errors import BadInput
 from aventrik.core.testsets import Need, Question, Quoted
-from aventrik.models.calls import Call
 from aventrik.report.tables import harmless
-from aventrik.storage.embedded.calls import KeptCalls
+from aventrik.workspace.decisions import Decisions
 from aventrik.workspace.files import read_text, write_whole
+from aventrik.workspace.gathered import GatheredSources, Source
 from aventrik.workspace.labels import Labels
+from aventrik.workspace.metadata import Metadata
 from aventrik.workspace.testsets import load_testset, located, save_testset
 from aventrik.workspace.toml import line_of, nearest
 
@@ -52,72 +49,6 @@ def test_what_can_not_be_read_says_why(tmp_path: Path) -> None:
     for name, told in (("gone.txt", "no such file"), ("latin.txt", "not UTF-8 text .byte 1"), (".", "is a folder")):
         with pytest.raises(BadInput, match=told):
             read_text(tmp_path / name)
-
-
-def test_results_are_kept_all_or_none_and_found_by_key(tmp_path: Path) -> None:
-    store = Store(tmp_path / "s")
-    store.keep([("a", "answer", {"text": "x", "failure": ""}, 0.1), ("b", "answer", {"failure": "no reply"}, 0.1)])
-    assert store.known(["a", "b", "c"]) == {"a", "b"}
-    assert store.result("a")["text"] == "x"
-    assert store.failed() == {"b"}
-    with pytest.raises(TypeError):
-        store.keep([("c", "answer", {}, 0.0), ("d", "answer", object(), 0.0)])
-    assert store.known(["c", "d"]) == set()
-    store.forget(["a"])
-    with pytest.raises(KeyError):
-        store.result("a")
-
-
-def test_an_inner_transaction_is_part_of_the_outer_one(tmp_path: Path) -> None:
-    store = Store(tmp_path / "s")
-
-    def fail_after_writing() -> None:
-        with store.transaction():
-            store.keep([("a", "answer", {}, 0.0)])
-            raise ValueError("later")
-
-    with pytest.raises(ValueError, match="later"):
-        fail_after_writing()
-    assert store.known(["a"]) == set()
-
-
-def test_arrays_come_back_as_they_were_and_cut_short_ones_do_not(tmp_path: Path) -> None:
-    store = Store(tmp_path / "s")
-    arrays = {"rows": np.arange(12, dtype=np.float32).reshape(3, 4), "empty": np.zeros(0, np.int64)}
-    store.keep_arrays("k", arrays)
-    found = store.arrays("k")
-    assert {name: array.tolist() for name, array in found.items()} == {n: a.tolist() for n, a in arrays.items()}
-    assert isinstance(found["rows"], np.memmap)
-    path = next((tmp_path / "s" / "arrays" / "k").glob("rows.npy"))
-    path.write_bytes(path.read_bytes()[:-4])
-    for key in ("k", "unknown"):
-        with pytest.raises(KeyError):
-            store.arrays(key)
-
-
-def test_packing_is_the_same_for_equal_values_and_keeps_odd_characters() -> None:
-    value = {"text": "é\udcff🙂", "n": [1, 2.5, None, True]}
-    assert unpacked(packed(value)) == value
-    assert packed(value) == packed(dict(value))
-
-
-def test_values_of_a_store_of_format_1_and_those_that_json_does_not_know_are_read() -> None:
-    value = {"text": "é\udcff", "n": [1, 2.5]}
-    assert unpacked(zlib.compress(json.dumps(value).encode(), 1)) == value
-    assert math.isnan(unpacked(packed([math.nan]))[0])
-
-
-def test_calls_and_vectors_are_kept_and_failed_ones_forgotten_on_request(tmp_path: Path) -> None:
-    calls = KeptCalls(Store(tmp_path / "s"))
-    vector = np.array([1.0, 2.0], dtype=np.float32).tobytes()
-    calls.keep([Call("a", "m", "answer", ["q"], "text", tokens_in=3), Call("v", "m", "vector", "t", vector)])
-    calls.keep([Call("f", "m", "answer", ["q"], "half", failure="no JSON")])
-    found = calls.find(["a", "v", "f", "x"])
-    assert set(found) == {"a", "v", "f"}
-    assert (found["a"].reply, found["a"].tokens_in, found["v"].reply) == ("text", 3, vector)
-    assert (found["f"].reply, found["f"].failure) == ("half", "no JSON")
-    assert calls.forget_failed() == 1
-    assert set(calls.find(["a", "f"])) == {"a"}
 
 
 TOML = """name = "a"
@@ -196,6 +127,7 @@ def test_evidence_is_looked_up_in_the_documents_as_they_are_now(
 def test_a_question_has_the_same_key_until_what_a_run_hangs_on_changes() -> None:
     same = Question("q1", "Wie lange?", "48 h", QUESTION.needs, "one-fact", "draft", "offline", ("other",))
     assert same.key == QUESTION.key
+    assert replace(same, id="another name").key == QUESTION.key
     assert Question("q1", "Wie lang?", "48 h", QUESTION.needs).key != QUESTION.key
 
 
@@ -216,3 +148,39 @@ def test_cells_that_a_spreadsheet_would_run_get_an_apostrophe(cell: str) -> None
     assert harmless(cell) == f"'{cell}"
     assert harmless("plain") == "plain"
     assert harmless(-1) == -1
+
+
+def test_what_was_left_out_stands_in_a_file_and_comes_back_from_it(tmp_path: Path) -> None:
+    path = tmp_path / "decisions.csv"
+    decisions = Decisions(path)
+    assert decisions.leave_out({"b.md": "garbled", "a.md": "a copy, of b"}) == 2
+    assert decisions.leave_out({"b.md": "again"}) == 0
+    assert path.read_text() == 'document,left out because\na.md,"a copy, of b"\nb.md,garbled\n'
+    assert Decisions(path).reasons == {"a.md": "a copy, of b", "b.md": "garbled"}
+    assert decisions.take_back(["b.md", "c.md"]) == 1
+    assert list(Decisions(path).reasons) == ["a.md"]
+
+
+def test_metadata_beside_documents_is_text_in_a_file_and_typed_when_it_is_read(tmp_path: Path) -> None:
+    metadata = Metadata(tmp_path / "metadata.csv")
+    metadata.add({"a.md": {"area": "Moss Cut", "pages": "12"}})
+    metadata.add({"a.md": {"area": "Main Line"}, "b.md": {"issued": "2031-04-01"}})
+    again = Metadata(tmp_path / "metadata.csv")
+    assert again.of("a.md") == {"area": "Main Line", "pages": 12}
+    assert again.of("b.md") == {"issued": "2031-04-01"}
+    assert again.of("c.md") == {}
+
+
+@pytest.mark.parametrize("text", ["name\nx\n", "", "document\na\na\n"])
+def test_a_wrong_table_names_its_line(tmp_path: Path, text: str) -> None:
+    (tmp_path / "decisions.csv").write_text(text)
+    with pytest.raises(BadInput, match=r"decisions.csv, line \d"):
+        Decisions(tmp_path / "decisions.csv")
+
+
+def test_sources_are_noted_as_they_were_gathered_last(tmp_path: Path) -> None:
+    sources = GatheredSources(tmp_path)
+    sources.add([Source(tmp_path / "docs", "x", ("*.md", "*.txt")), Source(Path("/elsewhere"))])
+    sources.add([Source(tmp_path / "docs", "y")])
+    assert list(GatheredSources(tmp_path)) == [Source(Path("/elsewhere")), Source(tmp_path / "docs", "y")]
+    assert "docs,y,," in (tmp_path / "gathered.csv").read_text()

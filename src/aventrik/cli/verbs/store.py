@@ -1,0 +1,50 @@
+"""`aventrik store`: what is stored; backing up, restoring, cleaning."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ..screen import Screen
+
+HELP = (
+    "Shows what the store holds. Runs and finished model calls are all in it that can't be had again: --back-up writes "
+    "them into one file, --restore takes them from it. --clean drops what no run and no document refers to."
+)
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    what = parser.add_mutually_exclusive_group()
+    what.add_argument("--back-up", metavar="FILE", type=Path, help="write runs and model calls into a new file")
+    what.add_argument("--restore", metavar="FILE", type=Path, help="take in runs and model calls from such a file")
+    what.add_argument("--clean", action="store_true", help="drop what nothing refers to, and all arrays")
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Does what was asked for, and says what there is."""
+    from ...engine.opened import Opened
+
+    opened = Opened(Path(options.workspace))
+    store = opened.store
+    done: dict[str, int] = {}
+    if options.back_up:
+        done = store.back_up(options.back_up)
+        screen.say(f"backed up into {options.back_up}: {_counts(done)}")
+    elif options.restore:
+        done = store.restore(options.restore)
+        screen.say(f"restored from {options.restore}: {_counts(done)}")
+    elif options.clean:
+        done = store.clean()
+        screen.say(f"dropped: {_counts(done)}; what is wanted again is made again")
+    found = store.holds()
+    screen.result({"done": done, "counts": found.counts, "bytes": found.bytes, "address": str(store.address)})
+    screen.table(
+        ["in the store", "how many"], [[name, f"{count:,}"] for name, count in found.counts.items()], right=(1,)
+    )
+    screen.say(", ".join(f"{name}: {size / 1e6:,.1f} MB" for name, size in found.bytes.items()))
+    return 0
+
+
+def _counts(done: dict[str, int]) -> str:
+    return ", ".join(f"{count:,} {name}" for name, count in done.items())

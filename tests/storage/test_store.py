@@ -1,0 +1,256 @@
+"""The store as a whole: results and their takes, transactions, calls; old stores, backups, and what a clean store keeps."""
+
+from __future__ import annotations
+
+import json
+import math
+import shutil
+import sqlite3
+import zlib
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from aventrik.core.errors import BadInput
+from aventrik.models.calls import Call
+from aventrik.storage.embedded import EmbeddedStore
+from aventrik.storage.embedded.database import packed, unpacked
+from aventrik.storage.embedded.schema import FORMAT
+from aventrik.storage.protocols import FileSeen, Gathering, Kept, RunQuestion, Snapshot
+
+from ..conftest import TEXTS, Program
+
+DATA = Path(__file__).parent / "data"
+
+
+@pytest.fixture
+def store(tmp_path: Path) -> EmbeddedStore:
+    return EmbeddedStore(tmp_path / "s")
+
+
+def kept(name: str, text: str = "x", failed: bool = False) -> Kept:
+    return Kept(name, "answer", f"digest of {text}", text.encode(), failed, 0.5, (1, 20, 3, 0.25))
+
+
+def test_results_are_kept_all_or_none_and_found_by_id(store: EmbeddedStore) -> None:
+    store.results.keep([kept("a"), kept("b", "y", failed=True)])
+    assert store.results.digests(["a", "b", "c"]) == {"a": ("digest of x", False), "b": ("digest of y", True)}
+    assert store.results.values(["a", "c"]) == {"a": b"x"}
+    assert store.results.costs(["a"]) == {"a": (0.5, 1, 20, 3, 0.25)}
+    with pytest.raises(TypeError):
+        store.results.keep([kept("c"), Kept("d", "answer", "d", object())])  # type: ignore[arg-type]
+    assert store.results.digests(["c", "d"]) == {}
+
+
+def test_a_key_made_anew_stands_beside_the_old_one_until_the_swap(store: EmbeddedStore) -> None:
+    store.results.keep([kept("a", "old")])
+    takes = store.results.next_takes(["a", "b"])
+    assert takes == {"a": 1, "b": 1}
+    store.results.keep([kept("a.1", "new")])
+    assert store.results.ids(["a"]) == ["a"]
+    store.results.swap({"a": 1})
+    assert store.results.ids(["a", "b"]) == ["a.1", "b"]
+    assert store.results.next_takes(["a"]) == {"a": 2}
+    assert store.results.values(["a", "a.1"]) == {"a": b"old", "a.1": b"new"}  # what a run refers to is there still
+
+
+def test_an_inner_transaction_is_part_of_the_outer_one(store: EmbeddedStore) -> None:
+    def fail_after_writing() -> None:
+        with store.transaction():
+            store.results.keep([kept("a")])
+            raise ValueError("later")
+
+    with pytest.raises(ValueError, match="later"):
+        fail_after_writing()
+    assert store.results.digests(["a"]) == {}
+
+
+def test_packing_is_the_same_for_equal_values_and_keeps_odd_characters() -> None:
+    value = {"text": "é\udcff🙂", "n": [1, 2.5, None, True]}
+    assert unpacked(packed(value)) == value
+    assert packed(value) == packed(dict(value))
+
+
+def test_values_of_a_store_of_format_1_and_those_that_json_does_not_know_are_read() -> None:
+    value = {"text": "é\udcff", "n": [1, 2.5]}
+    assert unpacked(zlib.compress(json.dumps(value).encode(), 1)) == value
+    assert math.isnan(unpacked(packed([math.nan]))[0])
+
+
+def test_calls_and_vectors_are_kept_and_failed_ones_forgotten_on_request(store: EmbeddedStore) -> None:
+    calls = store.calls
+    vector = np.array([1.0, 2.0], dtype=np.float32).tobytes()
+    calls.keep([Call("a", "m", "answer", ["q"], "text", tokens_in=3), Call("v", "m", "vector", "t", vector)])
+    calls.keep([Call("f", "m", "answer", ["q"], "half", failure="no JSON")])
+    found = calls.find(["a", "v", "f", "x"])
+    assert set(found) == {"a", "v", "f"}
+    assert (found["a"].reply, found["a"].tokens_in, found["v"].reply) == ("text", 3, vector)
+    assert (found["f"].reply, found["f"].failure) == ("half", "no JSON")
+    assert calls.forget_failed() == 1
+    assert set(calls.find(["a", "f"])) == {"a"}
+
+
+def document(name: str, text: str) -> Gathering:
+    return Gathering(name, f"key of {text}", name, "{}", len(text), packed(text), packed([]), "{}")
+
+
+def filled(store: EmbeddedStore) -> int:
+    """A run on a document that has changed since, and things that nothing refers to."""
+    store.documents.keep("/a", [document("a.md", "old text")])
+    store.documents.keep_file("/a", FileSeen("a.md", 1, 2, "k", "r"))
+    store.documents.keep_snapshot(Snapshot("then", ("a.md",), ("key of old text",)))
+    store.documents.keep("/a", [document("a.md", "between")])
+    store.documents.keep("/a", [document("a.md", "new text")])
+    store.results.keep([kept("used"), kept("unused")])
+    store.calls.keep([Call("c", "m", "answer", ["q"], "text", money=0.5)])
+    number = store.runs.begin("identity", "name", "set", {"corpus": "then", "format": 1}, 1)
+    store.runs.finish(
+        number, [RunQuestion("q1", "key", {"id": "q1"}, {"answer": "used"})], {"seconds": {"answer": 1.5}}
+    )
+    return number
+
+
+def test_costs_of_a_run_add_up_and_its_first_finish_stays(store: EmbeddedStore) -> None:
+    number = filled(store)
+    [before] = store.runs.all()
+    store.runs.finish(number, store.runs.questions(number), {"seconds": {"answer": 1.0}, "state": {"recall": 0.9}})
+    store.runs.finish(number, store.runs.questions(number), {"state": {"recall": 0.9}})
+    [after] = store.runs.all()
+    assert after.costs == {"seconds": {"answer": 2.5}, "state": {"recall": 0.9}}
+    assert after.finished == before.finished
+    assert store.runs.questions(number) == [RunQuestion("q1", "key", {"id": "q1"}, {"answer": "used"})]
+
+
+def test_a_clean_store_keeps_what_runs_and_documents_refer_to(store: EmbeddedStore) -> None:
+    filled(store)
+    store.arrays.keep("key", lambda folder: (folder / "a").write_text("x") and None)
+    assert store.clean() == {"results": 1, "contents": 1, "arrays": 1}
+    assert set(store.results.digests(["used", "unused"])) == {"used"}
+    [then] = store.documents.contents(["a.md"], ["key of old text"])
+    assert then.text == "old text"
+    assert store.documents.document("a.md").text == "new text"
+    with pytest.raises(KeyError):
+        EmbeddedStore(store.address).documents.contents(["a.md"], ["key of between"])
+    with pytest.raises(KeyError):
+        store.arrays.folder("key")
+
+
+def test_a_backup_is_one_file_from_which_runs_and_calls_come_back(store: EmbeddedStore, tmp_path: Path) -> None:
+    filled(store)
+    assert store.back_up(tmp_path / "b.db") == {"runs": 1, "results": 1, "calls": 1}
+    with pytest.raises(BadInput, match="exists already"):
+        store.back_up(tmp_path / "b.db")
+    other = EmbeddedStore(tmp_path / "other")
+    other.runs.begin("another", "first", "set", {"corpus": ""}, 0)  # so that numbers differ
+    assert other.restore(tmp_path / "b.db") == {"runs": 1, "results": 1, "calls": 1}
+    assert other.restore(tmp_path / "b.db") == {"runs": 0, "results": 0, "calls": 0}
+    run = other.runs.all()[1]
+    assert (run.id, run.name, run.costs) == (2, "name", {"seconds": {"answer": 1.5}})
+    assert other.results.values([other.runs.results(2)["q1"]["answer"]]) == {"used": b"x"}
+    assert other.calls.find(["c"])["c"].money == 0.5
+    [then] = other.documents.contents(["a.md"], list(other.documents.snapshot(run.corpus).contents))
+    assert then.text == "old text"
+
+
+@pytest.mark.parametrize("content", [b"", b"no database", None])
+def test_what_is_no_backup_is_refused_and_changes_nothing(
+    store: EmbeddedStore, tmp_path: Path, content: bytes | None
+) -> None:
+    filled(store)
+    path = tmp_path / "x.db"
+    if content is None:
+        with sqlite3.connect(path) as db:
+            db.execute(f"PRAGMA user_version = {FORMAT}")
+            db.execute("CREATE TABLE runs (id)")
+    else:
+        path.write_bytes(content)
+    with pytest.raises(BadInput):
+        store.restore(path)
+    assert len(store.runs.all()) == 1
+    with pytest.raises(BadInput, match="no such file"):
+        store.restore(tmp_path / "gone.db")
+
+
+@pytest.fixture
+def old(tmp_path: Path) -> Callable[[int], Program]:
+    """A workspace with a store that the program of that time made: three documents, one of them left out, metadata
+    beside one, two runs with a label and a note, two model calls."""
+
+    def made(number: int) -> Program:
+        program = Program(tmp_path / f"f{number}")
+        program.folder.mkdir()
+        program("new", ".")
+        (program.folder / ".aventrik").mkdir()
+        shutil.copy(DATA / f"format-{number}.db", program.folder / ".aventrik" / "store.db")
+        return program
+
+    return made
+
+
+@pytest.mark.parametrize("number", [1, 2])
+def test_a_real_store_of_an_earlier_format_is_migrated(old: Callable[[int], Program], number: int) -> None:
+    program = old(number)
+    runs = program.json("runs")
+    assert [(run["name"], run["label"], run["note"]) for run in runs] == [("starter", "first", "kept"), ("two", "", "")]
+    compared = program.json("compare")
+    assert [run["measures"]["hit@5"]["mean"] for run in compared["runs"]] == [1.0, 1.0]
+    assert compared["questions"] == 3
+    assert "made by an earlier version" in program.fails("explain", "starter", "a1")
+    assert program.json("vet")["left_out"] == ["locks.md"]
+    assert (program.folder / "decisions.csv").read_text() == "document,left out because\nlocks.md,not now\n"
+    assert (program.folder / "metadata.csv").read_text() == "document,area,pages\nmoorings.md,Moss Cut,3\n"
+    store = EmbeddedStore(program.folder / ".aventrik")
+    assert {name: len(store.documents.document(name).text) > 50 for name in store.documents.names()} == dict.fromkeys(
+        TEXTS, True
+    )
+    calls = store.calls.find(["c1", "v1"])
+    assert (calls["c1"].reply, calls["c1"].money, len(calls["v1"].reply)) == ('{"text": "twelve"}', 0.5, 8)
+    assert len(store.documents.files()) == (3 if number == 2 else 0)  # of format 1 all files are read again
+    store.close()
+    rows = [{"id": "a2", "question": "What does a bridge key cost?", "answer": "12 pounds.",
+             "needs": [{"fact": "12 pounds", "spans": [{"doc": "bridges.txt", "quote": "A bridge key costs 12 pounds"}]}]}]  # fmt: skip
+    (program.folder / "testsets" / "small.jsonl").write_text("".join(json.dumps(row) + "\n" for row in rows))
+    assert program.json("run", "starter")[0]["run"] == 3
+    assert "no question in common" in program.fails("compare", "1", "3")
+    assert program.json("compare", "3")["runs"][0]["measures"]["hit@5"]["mean"] == 1.0
+
+
+def test_a_migration_that_fails_leaves_the_old_store_as_it_was(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "s").mkdir()
+    path = tmp_path / "s" / "store.db"
+    shutil.copy(DATA / "format-2.db", path)
+    from aventrik.storage.embedded import migrating
+
+    def broken(*arguments: object) -> None:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(migrating, "_run", broken)
+    with pytest.raises(KeyboardInterrupt):
+        EmbeddedStore(tmp_path / "s")
+    monkeypatch.undo()
+    with sqlite3.connect(path) as db:
+        assert db.execute("PRAGMA user_version").fetchone() == (2,)
+    assert len(EmbeddedStore(tmp_path / "s").runs.all()) == 2
+
+
+def test_without_its_store_a_workspace_comes_back_but_for_runs_and_calls(workspace: Program) -> None:
+    workspace("vet", "locks.md", "--leave-out", "--reason", "not now")
+    (workspace.folder / "more.csv").write_text("document,area\nmoorings.md,Moss Cut\n")
+    workspace("gather", "--metadata", "more.csv")
+    workspace("run", "starter")
+    before = workspace.json("compare")["runs"][0]["measures"]
+    workspace("store", "--back-up", "all.backup")
+    shutil.rmtree(workspace.folder / ".aventrik")
+    workspace("gather")  # the sources are known
+    assert workspace.json("vet")["left_out"] == ["locks.md"]
+    [asked] = workspace.json("ask", "How long?", "--where", "area = 'Moss Cut'")
+    assert asked["passed"] == 1
+    assert "no runs" in workspace("runs").stdout
+    workspace("store", "--restore", "all.backup")
+    restored = workspace.json("compare")["runs"][0]["measures"]
+    assert restored == before
+    assert workspace.json("run", "starter")[0]["computed"] == {}
+    assert workspace("explain", "starter", "a1").stdout
+    assert workspace.json("store", "--clean")["counts"]["arrays"] == 0

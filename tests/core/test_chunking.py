@@ -306,3 +306,27 @@ def test_a_table_of_chunks_survives_storage_and_finds_spans() -> None:
 
 def place(doc: str, start: int, end: int) -> Evidence:
     return Evidence(doc, start, end, ((start, end),))
+
+
+SENTENCES = st.lists(st.integers(1, 14), min_size=1, max_size=40).map(
+    lambda sizes: " ".join("w" * size + ("." if size % 3 else "") for size in sizes).replace(". w", ". W")
+)
+TEXTS = st.lists(st.one_of(SENTENCES, st.integers(1, 120).map(lambda size: "x" * size)), min_size=1, max_size=6)
+
+
+@given(TEXTS, st.integers(20, 100), st.integers(0, 99), st.sampled_from(METHODS))
+@settings(max_examples=150, deadline=None)
+def test_no_chunk_is_longer_than_its_size_with_its_overlap_and_none_ends_as_a_scrap(
+    blocks: list[str], size: int, overlap: int, method: str
+) -> None:
+    document = read("a.txt", "\n\n".join(blocks).encode())
+    chunks = chunk(document, Cutting(method, size, "chars", min(overlap, size - 1)))
+    lengths = [ranges[-1][1] - ranges[-1][0] for ranges in chunks]
+    assert max(lengths, default=0) <= size
+    if method in ("sentence", "paragraph", "fixed") and len(document.text) > size:
+        assert lengths[-1] > 2 or len(blocks[-1]) <= 2
+
+
+def test_a_word_larger_than_a_chunk_is_cut_evenly() -> None:
+    document = Document("a", "x" * 101)
+    assert [end - start for ((start, end),) in chunk(document, Cutting("fixed", 50, "chars", 0))] == [34, 34, 33]

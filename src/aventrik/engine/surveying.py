@@ -22,6 +22,7 @@ from ..workspace.configuration import Configuration
 from .bench import Place
 from .chunks import Chunks
 from .opened import Opened
+from .vetting import findings
 
 _LITTLE = 0.25  # of a topic's text in full sentences
 _AGAIN = 0.5  # of a topic's chunks that stand in another document too
@@ -214,3 +215,15 @@ def models_apart(opened: Opened, configuration: Configuration, other: str, k: in
     if len(chunks) < 2:
         raise BadInput(f"{len(chunks)} chunks have no neighbours to compare")
     return chunks, overlap(places[0].open("vectors"), places[1].open("vectors"), k)
+
+
+def findings_by_chunk(opened: Opened, made: Survey) -> dict[int, str]:
+    """For each chunk that a finding touches the kind of the surest one."""
+    found: dict[int, tuple[float, str]] = {}
+    for each in findings(opened):
+        for number in chunks_of(made.table, each.document):
+            ranges = made.table.ranges(number)
+            touched = not each.spans or any(common(ranges, *span) for span in each.spans)
+            if touched and each.confidence > found.get(number, (0.0, ""))[0]:
+                found[number] = (each.confidence, each.kind)
+    return {number: kind for number, (_, kind) in found.items()}

@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from ...engine.opened import Opened
     from ...engine.surveying import Survey, Topic
     from ...report.map import Drawing
-    from ...storage.protocols import Run
     from ...workspace.configuration import Configuration
     from ...workspace.workspace import Workspace
 
@@ -57,6 +56,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...core.errors import BadInput
     from ...engine.surveying import survey
     from ...report.map import COLOURINGS
+    from ...report.survey import drawing
 
     opened = open_corpus(options)
     workspace = opened.workspace
@@ -82,8 +82,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )  # fmt: skip
         if options.show and not 1 <= options.show <= len(made.topics):
             raise BadInput(f"--show {options.show}: there are topics 1 to {len(made.topics)}")
-        drawing = _drawing(opened, made, options, judged, seed)
-    files = _draw(workspace, configuration, drawing, options.colour or ("served" if judged else "topic"))
+        drawn = drawing(opened, made, options.points, options.layout, judged, options.measure, seed)
+    files = _draw(workspace, configuration, drawn, options.colour or ("served" if judged else "topic"))
     screen.result(_as_json(made, files))
     if options.show:
         _show_topic(made, made.topics[options.show - 1], screen)
@@ -102,87 +102,6 @@ def _numbers(text: str) -> list[int]:
     if not (low.isdigit() and high.isdigit() and 1 <= int(low) <= int(high) <= 500):
         raise BadInput(f"--range {text}: must be two numbers like 4-20, from 1 to 500")
     return list(range(int(low), int(high) + 1))
-
-
-def _drawing(opened: Opened, made: Survey, options: argparse.Namespace, judged: Run | None, seed: int) -> Drawing:
-    from ...core.surveying.layout import positions
-    from ...engine.surveying import chosen_points
-    from ...report.map import Drawing, Point, kept_groups
-
-    table = made.table
-    chosen = chosen_points(made.found, options.points)
-    opened.progress("map", 0, 1)
-    places = positions(made.place.open("vectors"), chosen, options.layout, seed)
-    names = {topic.number: _name(topic) for topic in made.topics}
-    many = len(table.docs) > 20
-    findings = _findings(opened, made)
-    scored = _served(opened, made, judged, options.measure)
-    points = []
-    for number, (x, y) in zip(chosen.tolist(), places.tolist()):
-        doc = table.name(number)
-        groups = {
-            "topic": names[int(made.found.topic[number]) + 1],
-            "document": doc.rsplit("/", 1)[0] + "/" if many and "/" in doc else doc,
-            "finding": findings.get(number, "no finding"),
-        }
-        if scored is not None:
-            groups["served"] = _told(scored.get(number))
-        source = " › ".join(made.chunks.source(number))
-        points.append(Point(x, y, doc, source, shortened(made.chunks.text(number), _SNIPPET), groups))
-    colourings = {"topic": list(names.values())}
-    for name, last in (("document", ()), ("finding", ("no finding",))):
-        colourings[name] = kept_groups([point.groups[name] for point in points], last)
-    if scored is not None:
-        colourings["served"] = [_told(value) for value in (1.0, 0.5, 0.0, None)]
-    how = {"tsne": "t-SNE", "pca": "the first two principal components"}[options.layout]
-    note = f"{len(points):,} of {len(table):,} chunks of {len(table.docs):,} documents; laid out by {how}"
-    if scored is not None and judged is not None:
-        note += f"; served: {options.measure} of run {judged.id}, {judged.name}"
-    return Drawing(f"{made.configuration.name}: what the documents speak of", note, points, colourings)
-
-
-def _name(topic: Topic) -> str:
-    return f"{topic.number}: {', '.join(topic.words[:4]) or 'no words of its own'}"
-
-
-def _told(score: float | None) -> str:
-    if score is None:
-        return "no question"
-    return "served well" if score >= 0.99 else "served badly" if score <= 0.01 else "served in part"
-
-
-def _findings(opened: Opened, made: Survey) -> dict[int, str]:
-    """For each chunk the surest finding that touches it."""
-    from ...core.chunking.lookup import chunks_of
-    from ...core.documents.spans import common
-    from ...engine.vetting import findings
-
-    found: dict[int, tuple[float, str]] = {}
-    for each in findings(opened):
-        for number in chunks_of(made.table, each.document):
-            ranges = made.table.ranges(number)
-            touched = not each.spans or any(common(ranges, *span) for span in each.spans)
-            if touched and each.confidence > found.get(number, (0.0, ""))[0]:
-                found[number] = (each.confidence, each.kind)
-    return {number: kind for number, (_, kind) in found.items()}
-
-
-def _served(opened: Opened, made: Survey, judged: Run | None, measure: str) -> dict[int, float] | None:
-    from ...core.errors import BadInput
-    from ...engine.comparing import side_of
-    from ...engine.surveying import served_well
-    from ...workspace.testsets import question_from
-
-    if judged is None:
-        return None
-    found = side_of(opened.store, judged)
-    scores = {found.ids[key]: each[measure] for key, each in found.side.scores.items() if measure in each}
-    if not scores:
-        raise BadInput(f"run {judged.id} has no score for '{measure}'")
-    if not judged.made.get("format"):
-        raise BadInput(f"run {judged.id} was made by an earlier version; run '{judged.name}' again")
-    questions, _ = opened.located([question_from(each.body) for each in opened.store.runs.questions(judged.id)])
-    return served_well(made.table, questions, scores)
 
 
 def _draw(workspace: Workspace, configuration: Configuration, drawing: Drawing, colour: str) -> tuple[Path, Path]:
@@ -266,7 +185,9 @@ def _counted(count: int, word: str) -> str:
 
 
 def _show_topic(made: Survey, topic: Topic, screen: Screen) -> None:
-    screen.title(f"topic {_name(topic)} · {topic.size:,} chunks of {topic.documents:,} documents")
+    from ...report.survey import topic_name
+
+    screen.title(f"topic {topic_name(topic)} · {topic.size:,} chunks of {topic.documents:,} documents")
     if topic.useless:
         screen.say(f"looks useless for questions: {topic.useless}", style="yellow")
     kinds = (

@@ -9,6 +9,7 @@ from ..documents.spans import Range
 from ..text.rulers import Ruler
 
 LEFT_OVER = 4  # a last chunk under a quarter of the size is a left-over
+_SCRAP = 8  # under an eighth it is a scrap, for which even a unit is parted
 
 
 def pack(
@@ -18,6 +19,7 @@ def pack(
     overlap: int = 0,
     stops: Sequence[bool] = (),
     finer: Callable[[Range, int], Sequence[int]] | None = None,
+    words: Callable[[int, int], Sequence[Range]] | None = None,
 ) -> list[Range]:
     """Ranges of at most `size`, each from the start of a unit to the end of one.
 
@@ -25,9 +27,31 @@ def pack(
     last of them that still fits wins over the last unit that fits. A range repeats at most `overlap` of the end of
     the one before it, from the earliest start of a unit, or of a piece of a unit that `finer` names (given the unit
     and an offset, the starts of pieces in it from there on), and begins later than that one. A small last range is
-    joined to the one before it where both fit into one, else the two are made more even.
+    joined to the one before it where both fit into one, else the two are made more even; one that stays a scrap of
+    less than an eighth takes over the last of the `words` of the one before it.
     """
-    return _Packer(units, ruler, size, overlap, stops, finer).packed() if units else []
+    if not units:
+        return []
+    ranges = _Packer(units, ruler, size, overlap, stops, finer).packed()
+    return ranges if words is None else _without_scrap(ranges, ruler, size, words)
+
+
+def _without_scrap(
+    ranges: list[Range], ruler: Ruler, size: int, words: Callable[[int, int], Sequence[Range]]
+) -> list[Range]:
+    if len(ranges) < 2 or ruler.measure(*ranges[-1]) * _SCRAP >= size:
+        return ranges
+    start, end = ranges[-2][0], ranges[-1][1]
+    found = words(start, end)
+    cuts = [
+        n
+        for n in range(1, len(found))
+        if ruler.measure(start, found[n - 1][1]) <= size and ruler.measure(found[n][0], end) <= size
+    ]
+    if not cuts:
+        return ranges
+    cut = min(cuts, key=lambda n: abs(ruler.measure(start, found[n - 1][1]) - ruler.measure(found[n][0], end)))
+    return [*ranges[:-2], (start, found[cut - 1][1]), (found[cut][0], end)]
 
 
 class _Packer:
@@ -69,11 +93,11 @@ class _Packer:
             self._even_out(chunks)
         return [(start, self.units[last][1]) for start, _, _, last in chunks]
 
-    def _begin(self, new: int, previous: int) -> tuple[int, int]:
+    def _begin(self, new: int, previous: int, through: int | None = None) -> tuple[int, int]:
         """Where a chunk whose first new unit is `new` begins, behind one that began at `previous`."""
         start, at = self.starts[new], self.before[new]
-        # What is repeated must leave room for the first new unit.
-        least = max(self.after[new - 1] - self.overlap, self.after[new] - self.size)
+        # What is repeated must leave room for the first new unit, or for all units up to `through`.
+        least = max(self.after[new - 1] - self.overlap, self.after[new if through is None else through] - self.size)
         if not self.overlap or least >= at:
             return start, at
         place = max(bisect_left(self.before, least, 0, new), bisect_right(self.starts, previous))
@@ -110,4 +134,4 @@ class _Packer:
         if cut is None:
             cut = closest(range(near - 2, near + 3))
         if cut is not None:
-            chunks[-2:] = [(start, at, new, cut - 1), (*self._begin(cut, start), cut, final)]
+            chunks[-2:] = [(start, at, new, cut - 1), (*self._begin(cut, start, final), cut, final)]

@@ -10,4 +10,6 @@ from .units import Source
 def cut(source: Source) -> list[Chunk]:
     """As many sentences as fit; one too long is cut between words. Overlap is in whole sentences."""
     units = source.fine(0, len(source.text))
-    return [(found,) for found in pack(units, source.ruler, source.cutting.size, source.cutting.overlap)]
+    return [
+        (found,) for found in pack(units, source.ruler, source.cutting.size, source.cutting.overlap, words=source.words)
+    ]

@@ -71,11 +71,14 @@ class Source:
         return [piece for word, over in zip(found, large) for piece in (self.pieces(*word) if over else [word])]
 
     def pieces(self, start: int, end: int) -> list[Range]:
-        """A range in pieces of at most the size of a chunk, cut between what a reader takes for characters:
-        no combining mark, joiner or modifier is parted from what it belongs to (grapheme clusters of Unicode)."""
+        """A range in pieces of at most the size of a chunk and of about the same length, cut between what a reader takes
+        for characters: no combining mark, joiner or modifier is parted from what it belongs to (grapheme clusters of
+        Unicode)."""
         found: list[Range] = []
+        count = max(1, -(-self.ruler.measure(start, end) // self.cutting.size))
+        even = -(-self.ruler.measure(start, end) // count)  # no left-over of a letter or two
         while start < end:
-            right = min(end, max(start + 1, self.ruler.reach(start, self.cutting.size)))
+            right = min(end, max(start + 1, self.ruler.reach(start, even)))
             if right < end:
                 left = max(start, right - _REACH)
                 edges = [m.start() for m in _CLUSTER.finditer(self.text, left, min(end, right + _REACH))]

@@ -1,0 +1,140 @@
+"""What each stage returns on a small corpus, pinned to its version: code that changes it without a new version fails.
+
+When a stage is meant to return something else, raise its version in the graph, run this test, and put the new line in.
+Figures are rounded before they are named, so that machines may differ in their last digits.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, is_dataclass
+from typing import Any
+
+import numpy as np
+import pytest
+
+from aventrik.core.offline import OfflineModel
+from aventrik.core.protocols import Reply, Task
+from aventrik.core.searching import QueryVectors
+from aventrik.engine.bench import Place
+from aventrik.engine.graph import CORPUS, DOCUMENT, QUESTION, STAGES
+from aventrik.engine.opened import Opened
+from aventrik.engine.questions import Asked, Passing
+
+from .conftest import configured, questions_of
+
+PINNED: dict[str, tuple[int, str]] = {
+    "chunks": (3, "a09a1bbbd38f"),
+    "units": (2, "71c7aa0971c3"),
+    "written": (2, "bfabc754e244"),
+    "matched": (1, "87e7ea97a4ff"),
+    "body": (1, "4ee0d0457555"),
+    "titles": (1, "e214594df049"),
+    "terms": (1, "f065ae648254"),
+    "title terms": (1, "ce6af5e5d25c"),
+    "keyword": (3, "25acb475cb1e"),
+    "fitted": (3, "741d4f0694c2"),
+    "vectors": (3, "1fcac971ba24"),
+    "queries": (2, "d3d1e7baf1d5"),
+    "query vectors": (1, "dbeae77de670"),
+    "keyword hits": (1, "589870608265"),
+    "vector hits": (1, "51959fbd9967"),
+    "candidates": (3, "9edffb29d5bb"),
+    "step 1": (1, "71a2e70ce0bb"),
+    "served": (1, "245d3d128139"),
+    "retrieval scores": (1, "cd778f15f3ba"),
+    "reached": (1, "40305173c1c7"),
+    "context": (3, "f64c12b43a42"),
+    "answer": (2, "b1024e44c3b2"),
+    "verdicts": (2, "09bed0ed6ce6"),
+    "answer scores": (1, "4c9c7de2858c"),
+    "losses": (1, "06def1b88365"),
+}
+EVERYTHING = {
+    "chunking": {"size": 60, "overlap": 10, "serve": "section"},
+    "index": {"text": "facts", "title_weight": 1.0},
+    "embedding": {"model": "lsa", "dimensions": 8},
+    "rewriting": {"method": "paraphrases", "count": 1},
+    "search": {"blend": "scores", "nearest": "graph", "top": 6},
+    "reranking": [{"step": "closeness"}],
+    "context": {"keep": 2},
+}
+
+
+def essence(value: Any) -> Any:
+    """A value as JSON, figures rounded; of vectors how near they are to each other, which no sign or order changes."""
+    if isinstance(value, QueryVectors):
+        return essence(value.rows @ value.rows.T)
+    if is_dataclass(value) and not isinstance(value, type):
+        return essence(asdict(value))
+    if isinstance(value, np.ndarray):
+        return essence(value.tolist())
+    if isinstance(value, float):
+        return round(value, 2) + 0.0
+    if isinstance(value, dict):
+        return {key: essence(each) for key, each in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [essence(each) for each in value]
+    return value
+
+
+def made(place: Place, passing: Passing, name: str) -> Any:
+    node = place.nodes[name]
+    if node.stage.scope == QUESTION:
+        return [essence(record) for record in passing.records(name)]
+    if name == "vectors":
+        rows = place.open("vectors")
+        return essence(rows @ rows.T)
+    if name == "fitted":
+        state = place.open("fitted")
+        return essence({"words": state["vocabulary"], "idf": state["idf"], "rank": state["directions"].shape})
+    if node.stage.scope == DOCUMENT and node.stage.kept:
+        return essence(place.collection(name).columns)
+    if node.stage.scope == DOCUMENT:
+        return list(place.open(name))
+    if name == "keyword":
+        return essence(place.open("keyword").arrays())
+    return None  # an approximate index and what searches are told by the hits
+
+
+def named(value: Any) -> str:
+    return hashlib.sha256(json.dumps(value, sort_keys=True).encode()).hexdigest()[:12]
+
+
+@pytest.fixture
+def found(opened: Opened) -> dict[str, tuple[int, str]]:
+    place = opened.place(configured(EVERYTHING))
+    passing = Passing(place, Asked(questions_of(opened), opened.standing))
+    passing.pass_all()
+    digests = {}
+    for name, node in place.nodes.items():
+        value = made(place, passing, name)
+        if value is not None:
+            digests[name] = (node.stage.version, named(value))
+    return digests
+
+
+def test_a_stage_that_returns_something_else_has_another_version(found: dict[str, tuple[int, str]]) -> None:
+    assert found == PINNED
+
+
+def test_every_stage_with_a_result_is_pinned() -> None:
+    untold = {name for name, stage in STAGES.items() if stage.scope == CORPUS and (not stage.kept or name == "nearest")}
+    assert {"step" if name.startswith("step ") else name for name in PINNED} == set(STAGES) - untold
+
+
+# The built-in model's replies stand in results of stages, so its version is pinned along.
+TASKS = [
+    Task("answer", {"question": "What does a bridge key cost?", "style": "short", "context": [
+        {"number": 1, "source": "s", "text": "A bridge key costs 12 pounds and is sold at the help desk."}]}),
+    Task("verdict", {"claim": "A bridge key costs 12 pounds.", "context": [
+        {"number": 1, "source": "s", "text": "A bridge key costs 12 pounds and is sold at the help desk."}]}),
+    Task("paraphrases", {"question": "How long may a boat stay at a mooring?", "count": 2}),
+]  # fmt: skip
+REPLIES = ("offline 2", "bb1c2cc46308")
+
+
+def test_the_built_in_model_says_something_else_only_under_another_version() -> None:
+    replies: list[Reply] = OfflineModel().perform(TASKS)
+    assert (OfflineModel().identity("answer"), named([essence(reply.value) for reply in replies])) == REPLIES

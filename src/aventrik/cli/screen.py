@@ -16,7 +16,7 @@ from rich.progress import BarColumn, Progress, TaskID, TextColumn, TimeRemaining
 from rich.table import Table
 from rich.text import Text
 
-JSON_FORMAT = 1
+JSON_FORMAT = 2
 _EVERY = 5.0  # seconds between plain progress lines
 
 

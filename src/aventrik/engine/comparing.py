@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
@@ -14,7 +14,7 @@ from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contras
 from ..core.errors import BadInput
 from ..core.measures import MEASURES, Scores
 from ..core.measures.loss import Losses
-from ..storage.protocols import Run, Store
+from ..storage.protocols import Run, RunQuestion, Store
 from ..workspace.configuration import Configuration
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
@@ -22,6 +22,7 @@ from .opened import find_run
 from .records import decode
 
 _COLUMNS = ("hit@{k}", "reciprocal-rank", "ndcg@{k}", "density@{k}", "groundedness", "hallucinated", "correctness")
+_SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
 COSTS = ("seconds", "calls", "model-tokens", "money")
 # What a run was measured by and on; runs that differ in one of these differ not by their settings alone.
 _BASIS = {
@@ -108,7 +109,7 @@ def compare(
         if all(run.id != wanted.id for run in chosen):
             chosen.insert(0, wanted)
         first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
-    whole = [side_of(store, run) for run in chosen]
+    whole = sides_of(store, chosen)
     ids = {key: name for found in whole for key, name in found.ids.items()}
     shared = [key for key in whole[0].side.scores if all(key in found.side.scores for found in whole)]
     if not shared:
@@ -145,49 +146,63 @@ class Found:
 
 
 def side_of(store: Store, run: Run) -> Found:
-    """A finished run as a side of a comparison; raises `BadInput` for one that is not finished, or whose results are
-    gone."""
-    if not run.finished:
-        raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik run' goes on with it")
-    questions = store.runs.questions(run.id)
-    every = list(dict.fromkeys(found for question in questions for found in question.results.values()))
-    scored = [
-        found
-        for question in questions
-        for stage in ("retrieval scores", "answer scores", "losses")
-        if (found := question.results.get(stage))
-    ]
-    values = store.results.values(scored)
-    costs = store.results.costs(every)
-    failing = {name for name, (_, failed) in store.results.digests(every).items() if failed}
+    """A finished run as a side of a comparison; raises `BadInput` as `sides_of` does."""
+    return sides_of(store, [run])[0]
+
+
+def sides_of(store: Store, runs: Sequence[Run]) -> list[Found]:
+    """Finished runs as sides of a comparison; raises `BadInput` for one that is not finished, or whose results are
+    gone. What several runs share is read once."""
+    for run in runs:
+        if not run.finished:
+            raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik run' goes on with it")
+    questions = {run.id: store.runs.questions(run.id) for run in runs}
+    every: dict[str, None] = {}
+    scored: dict[str, type] = {}
+    for rows in questions.values():
+        for question in rows:
+            every.update(dict.fromkeys(question.results.values()))
+            scored.update({question.results[name]: kind for name, kind in _SCORED.items() if name in question.results})
+    values = store.results.values(list(scored))
+    kept = {name: decode(scored[name], body) for name, body in values.items()}
+    costs = store.results.costs(list(every))
+    failing = {name for name, (_, failed) in store.results.digests(list(every)).items() if failed}
+    return [_side(run, questions[run.id], kept, costs, failing) for run in runs]
+
+
+def _side(
+    run: Run,
+    questions: Sequence[RunQuestion],
+    kept: Mapping[str, Any],
+    costs: Mapping[str, tuple[float, float, float, float, float]],
+    failing: set[str],
+) -> Found:
     scores: dict[str, dict[str, float]] = {}
     lost: dict[str, tuple[str, ...]] = {}
     clusters: dict[str, str] = {}
     failed: set[str] = set()
     for question in questions:
         results = question.results
-        if any(results.get(stage) not in values for stage in ("retrieval scores", "losses") if stage in results):
+        if any(results[name] not in kept for name in _SCORED if name in results):
             raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
         row: dict[str, float] = {}
-        for stage in ("retrieval scores", "answer scores"):
-            if stage in results:
-                row.update(decode(Scores, values[results[stage]]).values)
-        spent = [costs[found] for found in results.values() if found in costs]
+        for name in ("retrieval scores", "answer scores"):
+            if name in results:
+                row.update(kept[results[name]].values)
         if run.made.get("format"):
+            spent = [costs[found] for found in results.values() if found in costs]
             row["seconds"] = sum(cost[0] for cost in spent)
             row["calls"] = sum(cost[1] for cost in spent)
             row["model-tokens"] = sum(cost[2] + cost[3] for cost in spent)
             row["money"] = sum(cost[4] for cost in spent)
         scores[question.key] = row
-        lost[question.key] = decode(Losses, values[results["losses"]]).lost if "losses" in results else ()
+        lost[question.key] = kept[results["losses"]].lost if "losses" in results else ()
         needs = question.body.get("needs") or []
         clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
-        if any(
-            found in failing for stage, found in results.items() if stage in ("answer", "verdicts", "retrieval scores")
-        ):
+        if any(results.get(name) in failing for name in ("answer", "verdicts", "retrieval scores")):
             failed.add(question.key)
-    configuration = Configuration.kept(run.made["configuration"])
-    side = Side(run.name, configuration.settings(), scores, lost, clusters)
+    settings = Configuration.kept(run.made["configuration"]).settings()
+    side = Side(run.name, settings, scores, lost, clusters)
     return Found(side, {question.key: question.id for question in questions}, failed)
 
 

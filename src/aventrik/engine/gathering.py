@@ -138,11 +138,11 @@ class Gatherer:
         made: Gathered,
     ) -> None:
         """Decides of one file whether it has to be read."""
-        source = os.path.join(os.getcwd(), path)
+        source = os.path.abspath(path)
         if name in met:
             made.failed.append((path, f"another gathered file is named {name} too; gather it with --as PREFIX"))
             return
-        if taken.get(name, source) != source:
+        if os.path.normpath(taken.get(name, source)) != source:
             made.failed.append((path, f"{name} was gathered from {taken[name]}; gather this with --as PREFIX"))
             return
         met.add(name)
@@ -184,7 +184,7 @@ class Gatherer:
         made.removed.extend(gone)
 
     def _vanished(self, paths: Sequence[Path], prune: bool, before: dict[str, FileSeen], made: Gathered) -> None:
-        roots = [path.absolute() for path in paths if path.is_dir()]
+        roots = [Path(os.path.abspath(path)) for path in paths if path.is_dir()]
         for source in sorted(before):
             where = Path(source)
             if where.is_file() or not any(root in where.parents for root in roots):

@@ -91,7 +91,7 @@ def _averaged(
     if kind == "share" and len(pairs) > 1:  # a mean of several is a share no more
         kind = "score"
     clusters = [first.clusters.get(key) or f"question {key}" for key in keys] if by_document else None
-    return paired_difference(ours, theirs, kind, clusters, seed, together)
+    return paired_difference(ours, theirs, kind, clusters, seed, together, power=False)
 
 
 def said(value: Any) -> str:

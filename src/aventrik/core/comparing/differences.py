@@ -42,8 +42,10 @@ def paired_difference(
     clusters: Sequence[str] | None = None,
     seed: int = 0,
     together: int = 1,
+    power: bool = True,
 ) -> Difference:
     """The difference of two runs on the same questions, in the same order; `together` comparisons are corrected for.
+    Without `power`, the smallest difference that could be shown is not worked out.
 
     Shares that are not clustered: McNemar's exact test, and the hull of Tango's score interval (1998) and of the exact
     interval of the differing questions, which contains 0 whenever the test shows nothing. All else: the sign-flip test,
@@ -63,7 +65,9 @@ def paired_difference(
     if kind == "share" and groups is None:
         p = mcnemar(better, worse)
         low, high = share_difference(better, worse, n)
-        return Difference(mean, low, high, p, n, "McNemar", smallest_for_shares(n, better + worse, level), False)
+        return Difference(
+            mean, low, high, p, n, "McNemar", smallest_for_shares(n, better + worse, level) if power else None, False
+        )
     if groups is None:
         drawn, scale = gaps, 1.0
     else:  # a document's questions count as one draw
@@ -77,7 +81,7 @@ def paired_difference(
         low, high = min(low, tango[0]), max(high, tango[1])
     if p >= ALPHA:
         low, high = min(low, 0.0), max(high, 0.0)
-    least = smallest_for_scores(drawn, level)
+    least = smallest_for_scores(drawn, level) if power else None
     smallest = None if least is None else least * scale
     return Difference(mean, low, high, p, n, "sign flip", smallest, False, count)
 

@@ -9,10 +9,12 @@ import numpy as np
 import numpy.typing as npt
 from scipy import stats
 
-from .significance import EXACT, mcnemar, skewness_corrected
+from .significance import mcnemar, skewness_corrected
 
 POWER = 0.8
-_SAMPLES = 600
+_SAMPLES = 500
+_FLIPPED = 24  # samples whose signs are flipped, to see what the statistic must reach
+_FLIPS = 200  # times each
 _STEPS = 24  # halvings
 _SEED = 11
 
@@ -86,10 +88,10 @@ def _statistic(samples: Values) -> Values:
 def _limits(samples: Values, level: float, draw: np.random.Generator) -> float:
     """What the statistic must reach: the quantile of its size over flips of centred samples."""
     n = samples.shape[1]
-    few = samples[: max(20, _SAMPLES // 20)]
+    few = samples[:_FLIPPED]
     sizes = []
     for row in few:
-        signs = 1.0 - 2.0 * draw.integers(0, 2, size=(200 if n > EXACT else 400, n))
+        signs = 1.0 - 2.0 * draw.integers(0, 2, size=(_FLIPS, n))
         sizes.append(np.abs(_statistic(signs * row)))
     return float(np.quantile(np.concatenate(sizes), 1 - level))
 

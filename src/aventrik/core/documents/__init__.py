@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import bisect
 import hashlib
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, overload
 
 import orjson
 
@@ -36,7 +37,7 @@ class Document:
 
     name: str
     text: str
-    parts: tuple[Part, ...] = ()
+    parts: Sequence[Part] = ()
     title: str = ""
     meta: dict[str, Any] = field(default_factory=dict)
 
@@ -97,6 +98,31 @@ class Document:
         return (start, end)
 
 
-def unpack_parts(rows: list[list[Any]]) -> tuple[Part, ...]:
-    """Parts from the lists of `packed_parts`."""
-    return tuple(Part(*row) for row in rows)
+class PackedParts(Sequence[Part]):
+    """Parts that are unpacked when they are first looked at: many a stage wants the text alone."""
+
+    def __init__(self, unpack: Callable[[], list[list[Any]]]) -> None:
+        self._unpack = unpack
+
+    @cached_property
+    def _parts(self) -> tuple[Part, ...]:
+        return tuple(Part(*row) for row in self._unpack())
+
+    @overload
+    def __getitem__(self, place: int) -> Part: ...
+    @overload
+    def __getitem__(self, place: slice) -> tuple[Part, ...]: ...
+    def __getitem__(self, place: int | slice) -> Part | tuple[Part, ...]:
+        return self._parts[place]
+
+    def __len__(self) -> int:
+        return len(self._parts)
+
+    def __iter__(self) -> Iterator[Part]:
+        return iter(self._parts)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and tuple(self) == tuple(other)
+
+    def __hash__(self) -> int:
+        return hash(self._parts)

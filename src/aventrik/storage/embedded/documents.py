@@ -6,9 +6,10 @@ import json
 import os
 from collections import OrderedDict
 from collections.abc import Iterator, Sequence
+from functools import partial
 from typing import Any
 
-from ...core.documents import Document, unpack_parts
+from ...core.documents import Document, PackedParts
 from ..protocols import FileSeen, Gathering, Snapshot
 from .database import Database, packed, unpacked
 
@@ -47,7 +48,7 @@ class EmbeddedDocuments:
         """Documents by content key, under the given names and without metadata; raises KeyError for a key that is gone."""
         missing = [key for key in dict.fromkeys(keys) if key not in self._held]
         fresh = {
-            key: (unpacked(text), unpack_parts(unpacked(parts)), title)
+            key: (unpacked(text), PackedParts(partial(unpacked, parts)), title)
             for key, text, parts, title in self._db.rows_of(
                 "SELECT key, text, parts, title FROM contents WHERE key IN (?)", missing
             )

@@ -1,0 +1,45 @@
+"""What the documents say of the code is what the code says."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from aventrik.cli.main import VERBS
+from aventrik.core.measures import MEASURES
+from aventrik.core.measures.loss import STAGES as LOSSES
+from aventrik.engine.graph import GRAPH
+from aventrik.workspace.configuration import Configuration
+
+DOCS = Path(__file__).parent.parent / "docs"
+
+
+def stage_table() -> str:
+    """The stages of the graph as the architecture lists them."""
+    rows = ["| stage | of a | version | inputs | kept |", "|---|---|---|---|---|"]
+    for stage in GRAPH:
+        inputs = ", ".join(f"`{name}`" for name in stage.inputs)
+        rows.append(
+            f"| `{stage.name}` | {stage.scope} | {stage.version} | {inputs} | {'yes' if stage.kept else 'no'} |"
+        )
+    return "\n".join(rows)
+
+
+def test_the_architecture_lists_the_stages_of_the_graph() -> None:
+    text = (DOCS / "architecture.md").read_text(encoding="utf-8")
+    found = re.search(r"<!-- stages -->\n(.*?)\n<!-- /stages -->", text, re.DOTALL)
+    assert found is not None
+    assert found[1] == stage_table()
+
+
+def test_the_reference_has_every_verb_setting_and_measure() -> None:
+    reference = (DOCS / "reference.md").read_text(encoding="utf-8")
+    scores = (DOCS / "scores.md").read_text(encoding="utf-8")
+    for verb in VERBS:
+        assert f"| `{verb}" in reference, verb
+    for name in Configuration(name="x").settings():
+        assert f"`{name}`" in reference or name == "reranking", name
+    for name, measure in MEASURES.items():
+        assert (f"`{name}@k`" if measure.of == "list" else f"`{name}`") in scores, name
+    for stage in LOSSES:
+        assert f"*{stage}*" in scores.replace("\n", " "), stage

@@ -15,11 +15,13 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.engine.resources import Resources
-
 from aventrik.core.text import sentences
+from aventrik.engine.chunks import Chunks
+from aventrik.engine.gathering import gather
+from aventrik.engine.opened import Opened
 from aventrik.workspace.configuration import Configuration
-from aventrik.workspace.workspace import Workspace, create
+from aventrik.workspace.gathered import Source
+from aventrik.workspace.starter import create
 
 A_DOCUMENT = 100
 QUERIES = 20
@@ -64,40 +66,38 @@ def lay_out(folder: Path, chunks: int) -> None:
 
 def step(name: str, folder: Path) -> dict[str, float]:
     """One step in this process: its seconds, and the most memory it had."""
-    workspace = Workspace(folder)
+    opened = Opened(folder)
     began = time.perf_counter()
     told: dict[str, float] = {}
     if name == "gather":
-        workspace.corpus.gather([folder / "in"])
+        gather(opened, [Source(folder / "in")])
     else:
-        resources = Resources(workspace)
-        both = configuration("both")
+        place = opened.place(configuration("both"))
         if name == "build":
-            for part in ("chunks", "keyword", "vectors"):
+            for part in ("chunks", "terms", "keyword", "vectors"):
                 start = time.perf_counter()
-                getattr(resources, part)(both)
+                place.open(part)
                 told[part] = time.perf_counter() - start
+            told["keyword"] += told["terms"]
         else:
-            resources.keys(both)
-            resources.embed_queries(both, [["warm"]])
+            model = opened.models.get(place.nodes["query vectors"].models["embedder"])
+            model.embed(["warm"], {}, "query")
             start = time.perf_counter()
-            indexes = resources.indexes(both)
+            words, near = place.open("words"), place.open("near")
             told["open"] = time.perf_counter() - start
-            table = resources.chunks(both)
-            told["chunks"] = len(table)
-            queries = [resources.text(table, n * (len(table) // QUERIES)) for n in range(QUERIES)]
-            assert indexes.keyword is not None
-            assert indexes.nearest is not None
-            indexes.keyword.search(queries[0], 10)
-            rows = resources.embed_queries(both, [queries])[0]
-            indexes.nearest(rows[:1], 10, None)
+            chunks = Chunks(place)
+            told["chunks"] = len(chunks)
+            queries = [chunks.text(n * (len(chunks) // QUERIES)) for n in range(QUERIES)]
+            rows = model.embed(queries, {}, "query")
+            words.by_words(queries[:1], 10, None)
+            near.by_vectors(rows[:1], 10, None)
             start = time.perf_counter()
             for query in queries:
-                indexes.keyword.search(query, 10)
+                words.by_words([query], 10, None)
             told["keyword_ms"] = (time.perf_counter() - start) / QUERIES * 1000
             start = time.perf_counter()
             for row in rows:
-                indexes.nearest(row[None], 10, None)
+                near.by_vectors(row[None], 10, None)
             told["vector_ms"] = (time.perf_counter() - start) / QUERIES * 1000
     told["seconds"] = time.perf_counter() - began
     told["gigabytes"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6

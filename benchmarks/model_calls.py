@@ -13,12 +13,10 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.storage.embedded.store import Store
-
 from aventrik.core.protocols import Task
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
-from aventrik.storage.embedded.calls import KeptCalls
+from aventrik.storage import open_store
 
 LATENCY = 0.2
 IN_FLIGHT = 16
@@ -38,10 +36,8 @@ def main() -> None:
         print(f"{count:,} calls, {LATENCY:g} s latency, {IN_FLIGHT} in flight; replies kept in SQLite as they come")
         print(f"{'calls':>8}{'seconds':>10}{'calls/s':>10}{'of ideal':>10}{'peak memory':>14}")
         with tempfile.TemporaryDirectory() as folder:
-            store = Store(Path(folder) / ".aventrik")
-            model = HttpLanguageModel(
-                Connection("bench", address, "standin", concurrency=IN_FLIGHT), calls=KeptCalls(store)
-            )
+            store = open_store(Path(folder) / ".aventrik")
+            model = HttpLanguageModel(Connection("bench", address, "standin", concurrency=IN_FLIGHT), calls=store.calls)
             for part in range(3):
                 size = count
                 tasks = [

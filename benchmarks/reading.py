@@ -16,7 +16,6 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import pdfplumber
-from aventrik.storage.embedded.store import Store
 from cmarkgfm import markdown_to_html_with_extensions
 from cmarkgfm.cmark import Options
 from selectolax.lexbor import LexborHTMLParser
@@ -24,7 +23,8 @@ from selectolax.lexbor import LexborHTMLParser
 from aventrik.core.errors import Unreadable
 from aventrik.core.reading import read
 from aventrik.core.reading.pdf import read_pdf
-from aventrik.engine.gathering import Corpus
+from aventrik.engine.gathering import Gatherer
+from aventrik.storage import open_store
 
 MOST = 30_000_000
 ROUNDS = 5
@@ -69,9 +69,9 @@ def by_two(pool: ProcessPoolExecutor, folder: Path) -> float:
 def gathered(folder: Path) -> float:
     """Seconds that gathering a folder into a new store takes."""
     with tempfile.TemporaryDirectory() as place:
-        store = Store(Path(place) / "store")
+        store = open_store(Path(place) / "store")
         began = time.perf_counter()
-        Corpus(store).gather([folder])
+        Gatherer(store).gather([folder])
         seconds = time.perf_counter() - began
         store.close()
     return seconds

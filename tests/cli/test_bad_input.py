@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import resource
 import shutil
@@ -275,3 +276,67 @@ def test_output_to_a_closed_pipe_ends_quietly(workspace: Program) -> None:
 def test_colour_only_where_it_is_wanted(workspace: Program) -> None:
     assert "\x1b[" not in workspace("run", "starter").stdout
     assert "\x1b[" not in workspace("compare", NO_COLOR="1", TERM="xterm-256color").stdout
+
+
+def test_options_that_hold_everywhere_may_stand_before_the_verb(workspace: Program) -> None:
+    folder = workspace.folder
+    workspace.folder = folder.parent
+    found = json.loads(workspace("-w", "w", "--json", "--quiet", "runs").stdout)
+    assert (found["verb"], found["result"]) == ("runs", [])
+    assert json.loads(workspace("--workspace=w", "runs", "--json").stdout)["result"] == []
+    assert "is not a verb" in workspace("--json", "rnus", code=2).stderr
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code"),
+    [
+        (("explain", "gone", "--json"), 2),
+        (("compare", "--measure", "x", "--json"), 2),
+        (("--json", "run", "gone"), 2),
+        (("run", "--until", "gone", "--json"), 2),
+        (("rnu", "--json"), 2),
+    ],
+)
+def test_an_error_is_json_too_when_that_is_asked_for(workspace: Program, arguments: tuple[str, ...], code: int) -> None:
+    done = workspace(*arguments, code=code)
+    found = json.loads(done.stdout)
+    assert found["error"]["code"] == code
+    assert found["error"]["message"]
+    assert "result" not in found
+    assert done.stderr.strip()
+
+
+def test_json_never_holds_what_is_no_number(capsys: pytest.CaptureFixture[str]) -> None:
+    from aventrik.cli.screen import Screen
+
+    Screen("x", as_json=True).result({"a": float("nan"), "b": [float("inf"), 1.5], "c": (2,)})
+    assert json.loads(capsys.readouterr().out)["result"] == {"a": None, "b": [None, 1.5], "c": [2]}
+
+
+def test_a_prompt_that_is_no_tasks_is_an_error(workspace: Program) -> None:
+    (workspace.folder / "prompts" / "verdicts.txt").write_text("$claim $context")
+    told = workspace.fails("run", "starter")
+    assert "no task is named 'verdicts'" in told
+    assert "did you mean verdict?" in told
+
+
+def test_runs_of_different_test_sets_have_nothing_in_common(workspace: Program) -> None:
+    write_testset(workspace.folder, [{"id": "b1", "question": "Is there a lift?", "kind": "unanswerable"}], "other")
+    workspace("run", "starter", "--testset", "small")
+    workspace("run", "starter", "--testset", "other")
+    assert "different test sets (other, small)" in workspace.fails("compare", "1", "2")
+
+
+def test_compare_tells_costs_all_pairs_and_what_was_declined(workspace: Program) -> None:
+    (workspace.folder / "configs" / "two.toml").write_text(
+        'name = "two"\n[search]\nmethod = "keyword"\n[sweep]\n"context.keep" = [1, 2, 3]\n'
+    )
+    workspace("run", "two", "--testset", "small")
+    found = workspace.json("compare", "--pairs")
+    assert len(found["pairs"]) == 3
+    assert all(run["costs"]["seconds_95"] >= run["costs"]["seconds_median"] >= 0 for run in found["runs"])
+    assert [run["declined"] for run in found["runs"]] == [1, 1, 1]  # the unanswerable one
+    shown = workspace("compare", "--pairs").stdout
+    for piece in ("what a question costs", "of all pairs of runs", "declined to answer: run 1: 1 of 3", "the same"):
+        assert piece in shown, piece
+    assert all(each["difference"]["same"] for each in found["differences"])

@@ -78,6 +78,7 @@ def test_compare_as_json_has_intervals_around_its_means(demo: tuple[Program, str
         "chunking.size",
         "embedding.model",
         "reranking",
+        "rewriting.method",
     }
     assert len(found["differences"]) == 7
 

@@ -148,17 +148,29 @@ def test_sign_flip_of_few_questions_is_exact() -> None:
     gaps = np.array([0.3, -0.1, 0.25, 0.0, 0.4, 0.05])
 
     def statistic(values: np.ndarray) -> float:
-        """Johnson's (1978), written out."""
+        """Hall's (1992), written out."""
         n, mean, s = len(values), values.mean(), values.std(ddof=1)
         g = np.mean((values - mean) ** 3) / s**3
         t = math.sqrt(n) * mean / s
-        return abs(t + g / (6 * math.sqrt(n)) + g * t * t / (3 * math.sqrt(n)))
+        return abs(t + g * t * t / (3 * math.sqrt(n)) + g * g * t**3 / (27 * n) + g / (6 * math.sqrt(n)))
 
     every = [statistic(gaps * np.array(signs)) for signs in itertools.product((1, -1), repeat=6)]
     wanted = sum(value >= statistic(gaps) - 1e-12 for value in every) / len(every)
     assert sign_flip(gaps) == pytest.approx(wanted, abs=1e-12)
     found = skewness_corrected(gaps.sum(keepdims=True), (gaps**3).sum(keepdims=True), float((gaps**2).sum()), 6)
     assert abs(found[0]) == pytest.approx(statistic(gaps))
+
+
+def test_a_gain_that_is_plain_stays_so_however_skewed_it_is() -> None:
+    """A correction that does not rise with t would turn a great gain with a few lesser ones into nothing."""
+    for few in (1, 2, 3, 5):
+        gaps = np.array([0.5] * (40 - few) + [0.05] * few)
+        assert sign_flip(gaps) < 0.001
+        assert sign_flip(-gaps) < 0.001
+    t = np.linspace(-12, 12, 200)
+    for g in (-4.0, -1.0, 2.0):  # the statistic from t alone, g held
+        corrected = t + g * (1 + 2 * t**2) / (6 * math.sqrt(40)) + g**2 * t**3 / (27 * 40)
+        assert (np.diff(corrected) >= -1e-12).all()
 
 
 def test_sign_flip_of_symmetric_differences_agrees_with_scipy() -> None:

@@ -93,26 +93,29 @@ def _cell(value: Interval | None, best: bool) -> Text:
 def _costs(found: Compared, screen: Screen) -> None:
     if not any(found.costs):
         return
-    asked = any(cost.get("calls") for cost in found.costs)
+    if not any(cost.get("calls") for cost in found.costs):
+        times = [
+            f"run {run.id}: {_seconds(cost['seconds_median'])} / {_seconds(cost['seconds_95'])}"
+            for run, cost in zip(found.runs, found.costs)
+            if cost
+        ]
+        screen.say(f"seconds a question, median / 95th percentile, without indexes: {', '.join(times)}", style="dim")
+        return
     screen.title("what a question costs, were nothing kept from before")
     screen.table(
-        [
-            "run",
-            "configuration",
-            "seconds, median",
-            "95th percentile",
-            *(("calls", "tokens", "money") if asked else ()),
-        ],
+        ["run", "configuration", "seconds, median", "95th percentile", "calls", "tokens", "money"],
         [
             [
                 str(run.id),
                 run.name,
                 _seconds(cost["seconds_median"]),
                 _seconds(cost["seconds_95"]),
-                *([f"{cost['calls']:.1f}", f"{cost['model-tokens']:,.0f}", f"{cost['money']:.5f}"] if asked else []),
+                f"{cost['calls']:.1f}",
+                f"{cost['model-tokens']:,.0f}",
+                f"{cost['money']:.5f}",
             ]
             if cost
-            else [str(run.id), run.name, *["–"] * (5 if asked else 2)]
+            else [str(run.id), run.name, *["–"] * 5]
             for run, cost in zip(found.runs, found.costs)
         ],
         right=(0, 2, 3, 4, 5, 6),
@@ -121,7 +124,7 @@ def _costs(found: Compared, screen: Screen) -> None:
 
 
 def _seconds(value: float) -> str:
-    return f"{value:.2f}" if value >= 0.1 else f"{value:.4f}"
+    return f"{value:.2f}" if value >= 0.1 else f"{value:.3f}"
 
 
 def _differences(contrasts: list[Contrast], found: Compared, screen: Screen, title: str) -> None:

@@ -201,9 +201,22 @@ def _side(
         clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
         if any(results.get(name) in failing for name in ("answer", "verdicts", "retrieval scores")):
             failed.add(question.key)
-    settings = Configuration.kept(run.made["configuration"]).settings()
+    settings = used_settings(Configuration.kept(run.made["configuration"]))
     side = Side(run.name, settings, scores, lost, clusters)
     return Found(side, {question.key: question.id for question in questions}, failed)
+
+
+def used_settings(configuration: Configuration) -> dict[str, Any]:
+    """The settings by dotted name; None for one that another setting leaves without use."""
+    found = configuration.settings()
+    unused = []
+    if configuration.rewriting.method == "none":
+        unused += ["rewriting.model", "rewriting.count"]
+    if configuration.index.text == "chunk":
+        unused.append("index.model")
+    if configuration.search.method != "both":
+        unused.append("search.weight")
+    return found | dict.fromkeys(unused)
 
 
 def _narrowed(side: Side, keys: Sequence[str]) -> Side:

@@ -78,7 +78,7 @@ class Runner:
         identity = self._identity(place, testset, passing, until)
         total = len(questions) * len(list(needed(place.nodes, QUESTION)))
         finished = store.runs.finished(identity)
-        if finished and not again and self._whole(finished):
+        if finished and not again and store.runs.whole(finished):
             return Outcome(finished, configuration, results=total, recall=recall(place))
         store.documents.keep_snapshot(opened.snapshot)
         made = self._made(place, testset, until)
@@ -120,13 +120,6 @@ class Runner:
             if self.opened.fresh or node.name == "written":
                 place.renew(node.name, failed=not self.opened.fresh)
             self._renewed.add(plain)
-
-    def _whole(self, number: int) -> bool:
-        """Whether all results of a run still stand."""
-        wanted = {each for found in self.opened.store.runs.results(number).values() for each in found.values()}
-        unknown = [each for each in wanted if each not in self._known]
-        self._known.update(self.opened.store.results.digests(unknown))
-        return all(each in self._known for each in unknown)
 
     def _kept(self, passage: Passage, place: Place) -> RunQuestion:
         question = passage.question

@@ -17,15 +17,16 @@ def losses(side: Side) -> dict[str, int]:
 
 
 def worst_question(side: Side, name: str) -> str | None:
-    """The key of the question that scores worst on a measure (of several the one whose evidence was lost first)."""
+    """The key of the question that scores worst on a measure; of several the one whose evidence was lost first, and of
+    these the first."""
     have = [key for key, scores in side.scores.items() if name in scores and side.lost.get(key)]
     if not have:
         return None
     sign = -1 if less_is_better(name) else 1
 
-    def badness(key: str) -> tuple[float, int, str]:
+    def badness(key: str) -> tuple[float, int]:
         stage = min(_ORDER.index(stage) for stage in side.lost[key])
-        return (sign * side.scores[key][name], stage, key)
+        return (sign * side.scores[key][name], stage)
 
     return min(have, key=badness)
 

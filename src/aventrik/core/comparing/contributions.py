@@ -40,7 +40,7 @@ def contributions(sides: Sequence[Side], name: str, seed: int = 0, by_document: 
     varying = _varying(sides)
     found: list[tuple[str, str, str, list[tuple[Side, Side]]]] = []
     for setting in varying:
-        own = [each for each in varying if _belongs(each, setting)]
+        own = [each for each in varying if _belongs(each, setting, sides)]
         groups: dict[Any, dict[str, list[Side]]] = defaultdict(lambda: defaultdict(list))
         having = [side for side in sides if side.settings.get(setting) is not None]
         for side in having:
@@ -73,9 +73,12 @@ def _varying(sides: Sequence[Side]) -> list[str]:
     return [name for name in names if len({said(side.settings.get(name)) for side in sides}) > 1]
 
 
-def _belongs(name: str, setting: str) -> bool:
-    """Whether a setting changes along with another one: those of a step come and go with the step."""
-    return name == setting or (setting == "reranking" and name.startswith("reranking."))
+def _belongs(name: str, setting: str, sides: Sequence[Side]) -> bool:
+    """Whether a setting comes and goes with another one of its table, as those of a step do with the steps."""
+    if name == setting:
+        return True
+    same = name.partition(".")[0] == setting.partition(".")[0]
+    return same and any(side.settings.get(name) is None for side in sides)
 
 
 def _averaged(

@@ -26,8 +26,9 @@ def mcnemar(better: int, worse: int) -> float:
 
 
 def skewness_corrected(sums: npt.NDArray, cubes: npt.NDArray, squares: float, n: int) -> Values:
-    """Student's t of the mean with Johnson's correction for skewness (1978), for many samples of n at once that share
-    the sum of their squares: t + g ÷ (6√n) + g·t² ÷ (3√n), g = third central moment ÷ s³.
+    """Student's t of the mean corrected for skewness by Hall's transformation (1992), for many samples of n at once that
+    share the sum of their squares: t + g·t² ÷ (3√n) + g²·t³ ÷ (27n) + g ÷ (6√n), g = third central moment ÷ s³. It rises
+    with t whatever g is.
 
     `sums` and `cubes` are the sums of the values and of their cubes.
     """
@@ -38,7 +39,7 @@ def skewness_corrected(sums: npt.NDArray, cubes: npt.NDArray, squares: float, n:
     t = np.sqrt(n) * mean / spread
     third = cubes / n - 3 * mean * squares / n + 2 * mean**3
     g = third / spread**3
-    found: Values = t + g * (1 + 2 * t**2) / (6 * np.sqrt(n))
+    found: Values = t + g * (1 + 2 * t**2) / (6 * np.sqrt(n)) + g**2 * t**3 / (27 * n)
     found[flat] = np.copysign(np.inf, mean[flat])
     return found
 

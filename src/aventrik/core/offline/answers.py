@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from ..text import STOP_WORDS, WORD, content_terms, sentences, stem
+from ..text import STOP_WORDS, WORD, content_terms, sentence_texts, stem
 from .synonyms import leader
 
 _ENOUGH = 0.5
@@ -125,11 +125,9 @@ def _pool(context: list[Mapping[str, Any]]) -> list[_Sentence]:
         text = str(item["text"])
         around = _meant(str(item["source"]))
         previous: tuple[str, ...] = ()
-        for start, end in sentences(text):
-            here = _meant(text[start:end])
-            pool.append(
-                _Sentence(int(item["number"]), text[start:end], frozenset(here), frozenset([*around, *previous]))
-            )
+        for sentence in sentence_texts(text):
+            here = _meant(sentence)
+            pool.append(_Sentence(int(item["number"]), sentence, frozenset(here), frozenset([*around, *previous])))
             previous = here
     return pool
 

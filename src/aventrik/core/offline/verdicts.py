@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ..text import STOP_WORDS, WORD, content_terms, numbers, sentences, stem
+from ..text import STOP_WORDS, WORD, content_terms, numbers, sentence_texts, sentences, stem
 
 _CITE = re.compile(r"\s*\[(\d+(?:\s*,\s*\d+)*)\]")
 _LEADING = re.compile(r"(?:\[\d+(?:\s*,\s*\d+)*\]\s*)+")
@@ -73,8 +73,7 @@ def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
         text = str(item["text"])
         source = set(content_terms(str(item["source"])))
         previous: set[str] = set()
-        for start, end in sentences(text):
-            sentence = text[start:end]
+        for sentence in sentence_texts(text):
             rank, closeness, verdict = _compare(claim, sentence, source | previous)
             if rank and (best is None or (rank, closeness) > best[:2]):
                 verdict["quotes"] = [{"item": int(item["number"]), "quote": sentence}]

@@ -97,6 +97,12 @@ def sentences(text: str, start: int = 0, end: int | None = None) -> Iterator[Ran
     yield from _sentence(text, left, end)
 
 
+@lru_cache(maxsize=1 << 12)
+def sentence_texts(text: str) -> tuple[str, ...]:
+    """The sentences of a text; those of texts that were asked for lately are held."""
+    return tuple(text[start:end] for start, end in sentences(text))
+
+
 def _sentence(text: str, left: int, right: int) -> Iterator[Range]:
     while left < right and text[left].isspace():
         left += 1

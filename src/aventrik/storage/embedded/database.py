@@ -37,6 +37,7 @@ class Database:
             self._db.execute("PRAGMA synchronous = NORMAL")
             self._db.execute("PRAGMA foreign_keys = ON")
             self._db.execute("PRAGMA cache_size = -65536")  # 64 MB
+            self._db.execute("PRAGMA wal_autocheckpoint = 8000")  # pages: the log is folded in after some 32 MB
         if found < FORMAT:
             self._prepare()
 

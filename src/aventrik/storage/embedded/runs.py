@@ -88,6 +88,15 @@ class EmbeddedRuns:
         rows = self._db.rows("SELECT id, results FROM run_questions WHERE run = ? ORDER BY place", (number,))
         return {name: json.loads(results) for name, results in rows}
 
+    def whole(self, number: int) -> bool:
+        """Whether all results that a run refers to still stand."""
+        gone = self._db.rows(
+            "SELECT 1 FROM run_questions r, json_each(r.results) j "
+            "WHERE r.run = ? AND NOT EXISTS (SELECT 1 FROM results WHERE id = j.value) LIMIT 1",
+            (number,),
+        )
+        return not gone
+
     def set(self, number: int, label: str | None = None, note: str | None = None) -> None:
         """Labels a run or notes something on it."""
         if label is not None:

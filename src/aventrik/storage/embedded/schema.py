@@ -25,7 +25,7 @@ SCHEMA = (
         id TEXT PRIMARY KEY, stage TEXT NOT NULL, digest TEXT NOT NULL, value BLOB NOT NULL, failed INTEGER NOT NULL,
         seconds REAL NOT NULL, calls REAL NOT NULL, tokens_in REAL NOT NULL, tokens_out REAL NOT NULL,
         money REAL NOT NULL
-    ) WITHOUT ROWID""",
+    )""",
     # How often the result of a key was made anew: the present one has the id "key.take".
     "CREATE TABLE takes (key TEXT PRIMARY KEY, take INTEGER NOT NULL) WITHOUT ROWID",
     # Which folders of arrays hold what a stage made of the documents, the newest last.

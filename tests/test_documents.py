@@ -43,3 +43,13 @@ def test_the_reference_has_every_verb_setting_and_measure() -> None:
         assert (f"`{name}@k`" if measure.of == "list" else f"`{name}`") in scores, name
     for stage in LOSSES:
         assert f"*{stage}*" in scores.replace("\n", " "), stage
+
+
+def test_the_way_of_a_question_is_through_files_that_are_there() -> None:
+    text = (DOCS / "architecture.md").read_text(encoding="utf-8")
+    part = text[text.index("## One question") : text.index("## The stages")]
+    files = re.findall(r"^\| \d+ \| `([^`]+)` \|", part, re.MULTILINE)
+    assert len(files) == 15
+    root = DOCS.parent / "src" / "aventrik"
+    for file in files:
+        assert (root / file).is_file(), file

@@ -77,7 +77,7 @@ class LanguageModel(Protocol):
     name: str
 
     def identity(self, task: str) -> str:
-        """What a reply to this task hangs on beside its fields: model, settings, prompt. Part of content keys."""
+        """What a reply to this task depends on beside its fields: model, settings, prompt. Part of content keys."""
         ...
 
     def perform(self, tasks: Sequence[Task]) -> list[Reply]:

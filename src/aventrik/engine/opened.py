@@ -60,6 +60,10 @@ class Opened:
         something goes on changes nothing of it."""
         return self.corpus.snapshot()
 
+    def changed(self) -> bool:
+        """Whether the documents that take part are others now than when they were first asked for."""
+        return self.corpus.snapshot().key != self.snapshot.key
+
     def resolve(self, configuration: Configuration) -> Resolved:
         """The configuration with its roles filled in."""
         return resolve(configuration, self.workspace.settings)

@@ -34,7 +34,7 @@ class Connection:
 
     @property
     def key(self) -> str:
-        """What replies hang on: which model, where, and how it is asked."""
+        """What replies depend on: which model, where, and how it is asked."""
         return content_key(self.address, self.model, self.temperature, self.reply_tokens, self.context)
 
     def secret(self) -> str:

@@ -26,7 +26,7 @@ _PATHS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
 class Manners:
     """How the server behaves. `fail`, `hang`, `short` and `broken` are shares of requests, 0 to 1.
 
-    A request's fate hangs on the seed, its body and how often that body has come: another order of requests
+    A request's fate depends on the seed, its body and how often that body has come: another order of requests
     changes nothing, and a repeat may fare better. `latency` and `hang_seconds` are seconds, `limit` requests a minute.
     """
 

@@ -93,6 +93,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 f"{each.configuration.name}: the approximate index ({way}) finds {each.recall:.1%} of the ten nearest"
             )
     _cost(screen, outcomes)
+    if opened.changed():
+        screen.warn(
+            "the documents changed while this went on; these runs are of the documents as they were when it began: run "
+            "again for how they are now"
+        )
     screen.say("next: aventrik compare")
     return 0
 

@@ -21,7 +21,7 @@ Chunk = tuple[Range, ...]
 
 @dataclass(frozen=True)
 class Cutting:
-    """How to cut: `size` and `overlap` are counted in `unit` (see `core.measuring`); 0 <= overlap < size."""
+    """How to cut: `size` and `overlap` are counted in `unit` (see `core.text.rulers`); 0 <= overlap < size."""
 
     method: str = "paragraph"
     size: int = 800

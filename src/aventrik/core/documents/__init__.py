@@ -43,7 +43,7 @@ class Document:
 
     @cached_property
     def key(self) -> str:
-        """Content key of text, title and parts: what chunks and indexes hang on. Metadata is no part of it."""
+        """Content key of text, title and parts: what chunks and indexes depend on. Metadata is no part of it."""
         digest = hashlib.sha256()
         for piece in (self.text.encode(), self.title.encode(), self.packed_parts):
             digest.update(len(piece).to_bytes(8, "little"))

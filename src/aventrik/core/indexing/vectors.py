@@ -54,7 +54,7 @@ def rescored(
     vectors: npt.NDArray[np.float32], queries: npt.NDArray[np.float32], places: npt.NDArray[np.int64], top: int
 ) -> list[list[Hit]]:
     """The `top` best of the rows named in `places` (q, m; −1 is none) for each query, scored again in double precision,
-    so that a score does not hang on how rows were grouped for a matrix product."""
+    so that a score does not depend on how rows were grouped for a matrix product."""
     places = np.sort(places, axis=1)
     found: list[list[Hit]] = []
     for first in range(0, len(places), _TOGETHER):

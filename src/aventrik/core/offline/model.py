@@ -27,7 +27,7 @@ _VERSION = 2
 
 
 class OfflineModel:
-    """A `LanguageModel` for every task; its replies hang on the fields alone. Calls cost nothing."""
+    """A `LanguageModel` for every task; its replies depend on the fields alone. Calls cost nothing."""
 
     name = "offline"
 
@@ -36,5 +36,5 @@ class OfflineModel:
         return f"offline {_VERSION}"
 
     def perform(self, tasks: Sequence[Task]) -> list[Reply]:
-        """A reply to each task, in order; raises KeyError for a task that is not in `core.tasks`."""
+        """A reply to each task, in order; raises KeyError for a task that is not in `core.protocols`."""
         return [Reply(_TASKS[task.name](task.fields)) for task in tasks]

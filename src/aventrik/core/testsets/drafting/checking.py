@@ -48,8 +48,8 @@ class Checker:
         """Whether the question names what it is about and only its own fact answers it.
 
         A sentence elsewhere with all the question's weighty words is a rival. It is an alternative place when it
-        states the answer as well; else the question is *contested* and dropped, for its right answer hangs on
-        which of the two is meant. Weight of a term: ln(1 + N ÷ (n + ½)).
+        states the answer as well; else the question is *contested* and dropped, for its right answer depends
+        on which of the two is meant. Weight of a term: ln(1 + N ÷ (n + ½)).
         """
         asked = list(dict.fromkeys(content_terms(question)))
         total = self.index.size

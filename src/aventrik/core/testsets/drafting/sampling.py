@@ -32,7 +32,7 @@ class Passage:
 def spread(names: Sequence[str], fetch: Callable[[str], Document], seed: int) -> Iterator[Passage]:
     """Passages over the whole corpus: one of each document, then a second of each, and so on.
 
-    Documents and each one's passages come in an order that hangs on the seed alone.
+    Documents and each one's passages come in an order that depends on the seed alone.
     """
     order = sorted(names)
     random.Random(seed).shuffle(order)

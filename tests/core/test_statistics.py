@@ -262,6 +262,10 @@ def test_the_smallest_difference_of_scores_is_shown_four_times_in_five(name: str
 def test_too_few_questions_can_show_nothing() -> None:
     assert smallest_for_scores(np.array([0.5, 0.2, -0.1])) is None
     assert smallest_for_shares(5, 2) is None
+    one_document = ["a"] * 30 + ["b", "c", "d", "e", "f", "g", "h", "i"]
+    values = [1.0] * 20 + [0.0] * 18
+    found = paired_difference(values, [0.0] * 38, "share", one_document)
+    assert found.smallest is None or found.smallest <= 1  # a share can't differ by more
 
 
 @pytest.mark.parametrize("values", [[], [float("nan")], [float("inf")]])

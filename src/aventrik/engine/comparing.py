@@ -296,7 +296,11 @@ def verdict(difference: Difference, p: float, less: bool) -> str:
     if difference.same:
         return "the same"
     if p >= 0.05:
-        told = "it can show none" if difference.smallest is None else f"this set could show {difference.smallest:.2f}"
+        told = (
+            "this set can show none"
+            if difference.smallest is None
+            else f"this set could show {difference.smallest:.2f}"
+        )
         return f"not shown ({told})"
     better = (difference.mean > 0) != less
     return "better, real" if better else "worse, real"

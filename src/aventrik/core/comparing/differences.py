@@ -83,6 +83,8 @@ def paired_difference(
         low, high = min(low, 0.0), max(high, 0.0)
     least = smallest_for_scores(drawn, level) if power else None
     smallest = None if least is None else least * scale
+    if smallest is not None and kind in ("share", "score") and smallest > 1:
+        smallest = None  # greater than any difference there can be
     return Difference(mean, low, high, p, n, "sign flip", smallest, False, count)
 
 

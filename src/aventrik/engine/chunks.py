@@ -6,7 +6,7 @@ from ..core.chunking import Chunk, ChunkTable
 from ..core.context.serving import ServedTable
 from ..core.documents.spans import text_of
 from .bench import Place
-from .stages.retrieval import named_source, served_ranges
+from .stages.listed import named_source, served_ranges
 
 
 class Chunks:

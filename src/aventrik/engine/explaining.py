@@ -19,7 +19,7 @@ from .graph import STAGES, Chain, chain
 from .keys import Keys
 from .records import decode
 from .resolved import Resolved, Wanted
-from .stages.retrieval import scored
+from .stages.listed import scored
 
 
 @dataclass(frozen=True)

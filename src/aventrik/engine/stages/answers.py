@@ -7,7 +7,7 @@ from ...core.context import Context, Served, within_budget
 from ...core.documents.spans import text_of
 from ...core.judging import Judgement, judge
 from ..given import Given
-from .retrieval import named_source
+from .listed import named_source
 
 
 def context(given: Given) -> list[Context]:

@@ -22,15 +22,10 @@ from ...core.protocols import State
 from ...core.searching.in_memory import InMemory
 from ...storage.protocols import Collection, Columns
 from ..given import Given
+from .listed import source
 
 FITTED_ON = 60_000  # index texts, spread evenly, that a model is fitted on at the most
 _NEAREST = "nearest.faiss"
-
-
-def source(document: Document, ranges: Chunk) -> list[str]:
-    """Where a chunk of a document is: the title, and the headings over its beginning."""
-    path = list(document.heading_path(ranges[0][0]))
-    return [document.title, *path] if document.title and document.title not in path else path
 
 
 # A document at a time.

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from ...core.chunking import Chunk, ChunkTable
-from ...core.context.serving import HandedOn, ServedList, ServedTable, handed_on
+from ...core.context.serving import HandedOn, ServedList, handed_on
 from ...core.documents.spans import Range, text_of
 from ...core.reranking import Item, Means, Ranked, apply, settings_of
 from ...core.rewriting import Queries, rewrite
 from ...core.searching import Candidates, Hits, QueryVectors, fuse
 from ...core.text import count_tokens
 from ..given import Documents, Given
-from .corpus import source
+from .listed import named_source, scored, served_ranges
 
 
 def queries(given: Given) -> list[Queries]:
@@ -89,13 +89,6 @@ def step(given: Given) -> list[Ranked]:
     return apply(how.step, [wording.text for wording in given["wording"]], items, how.whole, means)
 
 
-def scored(ranked: Candidates | Ranked) -> list[tuple[int, float]]:
-    """(chunk, score) of a list, best first."""
-    if isinstance(ranked, Ranked):
-        return list(ranked.items)
-    return [(candidate.chunk, candidate.score) for candidate in ranked.found]
-
-
 def served(given: Given) -> list[ServedList]:
     """The items that each list comes to: no text twice, and nothing for a chunk whose unit was handed on before it."""
     documents: Documents = given["documents"]
@@ -122,23 +115,9 @@ def served(given: Given) -> list[ServedList]:
     return made
 
 
-def served_ranges(table: ChunkTable, units: ServedTable | None) -> Callable[[int], Chunk]:
-    """What is served for a chunk: its own ranges, or those of its unit."""
-    if units is None:
-        return table.ranges
-    return lambda number: units.units.ranges(int(units.unit[number]))
-
-
 def _text(table: ChunkTable, documents: Documents, number: int) -> str:
     return text_of(documents[table.name(number)].text, table.ranges(number))
 
 
 def _source(table: ChunkTable, documents: Documents, number: int) -> Sequence[str]:
     return named_source(documents, table.name(number), table.ranges(number))
-
-
-def named_source(documents: Documents, name: str, ranges: Chunk) -> list[str]:
-    """Where a chunk is, as a reader is told: the title of its document, or else its name, and the headings over it."""
-    document = documents[name]
-    path = source(document, ranges)
-    return path if document.title else [name, *path]

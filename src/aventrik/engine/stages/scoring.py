@@ -11,7 +11,7 @@ from ...core.measures.evidence import Needs, Ranges, best_cover, held_whole
 from ...core.measures.loss import Held, Losses, Reached, lost_at
 from ...core.measures.retrieval import Retrieved
 from ..given import Given
-from .retrieval import scored, served_ranges
+from .listed import scored, served_ranges
 
 
 @dataclass(frozen=True)

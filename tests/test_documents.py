@@ -56,4 +56,5 @@ def test_the_way_of_a_question_is_through_files_that_are_there() -> None:
     names = ["aventrik." + file.removesuffix(".py").removesuffix("/__init__").replace("/", ".") for file in files]
     for place, file in enumerate(files):
         known = imports(root / file)
-        assert not known & set(names[:place]), f"{file} looks up"
+        above = {name for name in names[:place] if not name.startswith("aventrik.core.")}  # records of core are data
+        assert not known & above, f"{file} looks up"

@@ -210,6 +210,15 @@ def test_explain_and_compare_work_from_what_is_kept(folder: Path, tmp_path: Path
     assert found.means[0]["hit@5"].mean == 1.0
 
 
+def test_a_run_whose_chunks_were_cut_otherwise_is_not_explained_wrongly(
+    opened: Opened, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    number = run(opened, configured()).run
+    monkeypatch.setitem(STAGES, "chunks", replace(STAGES["chunks"], version=99))
+    with pytest.raises(BadInput, match="this version cuts documents otherwise"):
+        explain(opened.store, opened.bench, opened.run(str(number)), "a1")
+
+
 def test_a_document_that_changes_while_a_run_goes_on_makes_no_mixture(folder: Path, tmp_path: Path) -> None:
     """A run is of the documents as they were when it began, all of them, and is recorded so."""
     opened = Opened(folder)

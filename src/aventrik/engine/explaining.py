@@ -96,6 +96,12 @@ class _AsMade(Bench):
 
 def _place_of(store: Store, bench: Bench, run: Run) -> Place:
     made = run.made
+    for name in ("chunks", "units"):
+        if made["stages"].get(name, STAGES[name].version) != STAGES[name].version:
+            raise BadInput(
+                f"run {run.id}: this version cuts documents otherwise ({name}), so its chunks can't be shown; run "
+                f"'{run.name}' again"
+            )
     resolved = Resolved(
         Configuration.kept(made["configuration"]), made["judge"], tuple(made["cut_offs"]), made["cover"]
     )

@@ -12,6 +12,7 @@ import pytest
 
 from aventrik.core.errors import BadInput
 from aventrik.storage.embedded import EmbeddedStore
+from aventrik.storage.embedded.arrays import _places
 from aventrik.storage.protocols import Columns
 
 
@@ -67,6 +68,19 @@ def test_one_changed_document_is_made_again_and_the_others_are_copied(store: Emb
     back = Stage(DOCUMENTS)
     assert store.arrays.collect("four", "family", DOCUMENTS, back) == 0  # c2 stands in an earlier collection still
     whole(store, "four", DOCUMENTS)
+
+
+def test_documents_with_the_same_content_are_copied_in_one_stretch(store: EmbeddedStore) -> None:
+    same = ["a3", "a3", "c2", "a3", "a3", "d5"]
+    store.arrays.collect("one", "family", same, Stage(same))
+    changed = ["a3", "a3", "x1", "a3", "a3", "d5"]
+    origin, place = _places(changed, [store.arrays.collection("one")])
+    assert origin.tolist() == [0, 0, -1, 0, 0, 0]
+    assert [place[n] for n in (0, 1, 3, 4, 5)] == [0, 1, 3, 4, 5]
+    _, moved = _places(["x1", *same], [store.arrays.collection("one")])  # all one place further on
+    assert moved[3:].tolist() == [2, 3, 4, 5]
+    store.arrays.collect("two", "family", changed, Stage(changed))
+    whole(store, "two", changed)
 
 
 def test_what_failed_is_made_again_and_the_rest_taken_from_another_family(store: EmbeddedStore) -> None:

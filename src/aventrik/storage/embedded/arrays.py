@@ -27,6 +27,7 @@ _MANIFEST = "manifest.json"
 _JOURNAL = "journal.json"
 _MEMBERS = "members"
 _EARLIER = 4  # collections of a family that are looked through for what stands in them already
+_SELDOM = 2.0  # seconds between notes of how far copying is
 _COPIED = 1 << 26  # bytes copied at a time
 
 
@@ -175,6 +176,7 @@ class _Growing:
         self._columns: dict[str, dict[str, Any]] = {}  # name → dtype, shape of a row
         self._sizes: dict[str, list[int]] = {}  # name → rows of each document so far
         self.done = 0
+        self._noted = time.monotonic()
         draft.mkdir(parents=True, exist_ok=True)
         try:
             state = json.loads((draft / _JOURNAL).read_text())
@@ -209,7 +211,8 @@ class _Growing:
             _copied(column, first * size, last * size, self._files[name])
             self._sizes[name].extend(np.diff(ends[left : right + 1]).tolist())
         self.done += right - left
-        self._note()
+        if time.monotonic() - self._noted > _SELDOM:  # a copy is soon made again
+            self._note()
 
     def _open(self, name: str, like: npt.NDArray) -> None:
         column = {"dtype": like.dtype.str, "shape": list(like.shape[1:])}
@@ -227,6 +230,7 @@ class _Growing:
             self._files[name].seek(0, os.SEEK_END)
 
     def _note(self) -> None:
+        self._noted = time.monotonic()
         for file in self._files.values():
             file.flush()
         state = {"documents": self._documents, "done": self.done, "columns": self._columns, "sizes": self._sizes}
@@ -298,7 +302,25 @@ def _places(members: Sequence[str], known: Sequence[Collection]) -> tuple[npt.ND
         there = order[near]
         found = (collection.members[there] == wanted) & (origin < 0)
         origin[found], place[found] = number, there[found]
+        _run_on(collection.members, wanted, origin == number, place)
     return origin, place
+
+
+def _run_on(
+    members: npt.NDArray[np.bytes_],
+    wanted: npt.NDArray[np.bytes_],
+    here: npt.NDArray[np.bool_],
+    place: npt.NDArray[np.int64],
+) -> None:
+    """Of equal members takes the one behind the place before, so that long stretches can be copied at once."""
+    same = min(len(members), len(wanted))
+    stay = np.zeros(len(wanted), dtype=bool)
+    stay[:same] = (members[:same] == wanted[:same]) & here[:same]
+    place[stay] = np.flatnonzero(stay)
+    for n in np.flatnonzero(here[1:] & here[:-1] & (np.diff(place) != 1)).tolist():
+        after = int(place[n]) + 1
+        if after < len(members) and members[after] == wanted[n + 1]:
+            place[n + 1] = after
 
 
 def _stretches(places: npt.NDArray[np.int64]) -> Iterator[tuple[int, int]]:

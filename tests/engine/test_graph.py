@@ -23,7 +23,6 @@ from aventrik.engine.opened import Opened
 from aventrik.engine.questions import Asked, Passing
 from aventrik.engine.records import decode, encode
 from aventrik.engine.resolved import Resolved
-from aventrik.storage.protocols import Snapshot
 from aventrik.workspace.configuration import Configuration
 
 from .conftest import configured, questions_of
@@ -279,7 +278,12 @@ def test_records_come_back_as_they_were() -> None:
         decode(Candidates, b'{"found": [{"chunk": "no number"}]}')
 
 
-def test_a_corpus_key_names_documents_and_their_contents() -> None:
-    keys = [Snapshot(*each) for each in (("k", ("a", "b"), ("1", "2")), ("l", ("a",), ("1",)))]
-    assert len(keys[0]) == 2
-    assert len(keys[1]) == 1
+def test_a_corpus_is_known_by_the_names_and_contents_of_its_documents(opened: Opened) -> None:
+    before = opened.corpus.snapshot()
+    assert before.names == ("bridges.txt", "locks.md", "moorings.md")
+    opened.corpus.leave_out({"locks.md": "not now"})
+    without = opened.corpus.snapshot()
+    assert without.names == ("bridges.txt", "moorings.md")
+    assert without.key != before.key
+    opened.corpus.take_back(["locks.md"])
+    assert opened.corpus.snapshot() == before

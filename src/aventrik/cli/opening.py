@@ -11,7 +11,6 @@ from .screen import Screen, shortened
 
 if TYPE_CHECKING:
     from ..core.testsets import Question
-    from ..engine.bench import Progress
     from ..engine.opened import Opened
     from ..workspace.configuration import Configuration
     from ..workspace.workspace import Workspace
@@ -24,12 +23,6 @@ def open_corpus(options: argparse.Namespace, left_out: bool = False, fresh: bool
     opened = Opened(Path(options.workspace), fresh=fresh)
     if not opened.corpus.names(left_out):
         raise BadInput(f"{opened.workspace.folder}: no documents yet; 'aventrik gather PATH' reads them in")
-    return opened
-
-
-def with_progress(opened: Opened, progress: Progress) -> Opened:
-    """The same, with its progress shown."""
-    opened.progress = progress
     return opened
 
 

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import MISSING, Field, fields, is_dataclass
-from functools import cached_property
 from typing import Any
 
 from ..core.keys import content_key
@@ -80,15 +79,6 @@ class Keys:
     def scope(self, name: str) -> str:
         """The scope of a node or source."""
         return SOURCES[name] if name in SOURCES else self.nodes[name].stage.scope
-
-    @cached_property
-    def identities(self) -> Mapping[str, Mapping[str, str]]:
-        """For each node with models what these are."""
-        return {
-            name: {slot: self._identity(wanted) for slot, wanted in node.models.items()}
-            for name, node in self.nodes.items()
-            if node.models
-        }
 
     def _own(self, node: Node) -> tuple[Any, ...]:
         models = {slot: self._identity(wanted) for slot, wanted in node.models.items()}

@@ -96,14 +96,6 @@ class Models:
             for task in each.use
         }
 
-    def prompts(self) -> dict[str, str]:
-        """The wording of every prompt that was used, by task; empty when only built-in models were."""
-        found: dict[str, str] = {}
-        for model in self._made.values():
-            if hasattr(model, "wordings"):
-                found.update(model.wordings())
-        return found
-
     def tester(self, name: str) -> Any:
         """The configured model itself, which has `test()`."""
         makers = {"language": self._language, "embedding": self._embedder, "reranking": self._reranker}

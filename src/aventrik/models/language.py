@@ -54,10 +54,6 @@ class HttpLanguageModel:
             self._prompts[task] = load_prompt(task, self._folder)
         return self._prompts[task]
 
-    def wordings(self) -> dict[str, str]:
-        """The wording of each prompt that was used so far, by task."""
-        return {task: prompt.text for task, prompt in self._prompts.items()}
-
     def identity(self, task: str) -> str:
         """Server, model, settings and wording."""
         return f"{self.connection.key} {self.prompt(task).key}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 
-from ..measures.loss import KEPT, STAGES
+from ..measures.loss import STAGES
 from .sides import Side, less_is_better
 
 _ORDER = list(STAGES)
@@ -29,8 +29,3 @@ def worst_question(side: Side, name: str) -> str | None:
         return (sign * side.scores[key][name], stage)
 
     return min(have, key=badness)
-
-
-def kept(side: Side) -> int:
-    """How many needs of all questions were not lost."""
-    return sum(losses(side)[stage] for stage in KEPT)

@@ -17,8 +17,7 @@ from ..resolved import Resolved
 @dataclass(frozen=True)
 class Work:
     """A stage over some keys: `documents` are places in the corpus; `questions` name, for each question, the result
-    that holds each input of its scope. `identities` are those of its models, as its keys have them; `fresh` models ask
-    anew whatever the call store has."""
+    that holds each input of its scope. `fresh` models ask anew whatever the call store has."""
 
     workspace: Path
     corpus: str

@@ -1,6 +1,9 @@
 """A run over a folder of documents, and again after one of them has changed.
 
-    python benchmarks/one_document.py FOLDER [EMBEDDING]      EMBEDDING: none, lsa, static (default static)
+    python benchmarks/one_document.py FOLDER [EMBEDDING [LENGTH]]
+
+EMBEDDING is none, lsa, static (the default) or the folder of a neural model (with the extra 'neural'); of each text
+file the first LENGTH characters are taken, or all.
 
 A hundred questions are made of lines of the documents; they are for timing alone.
 """
@@ -59,11 +62,19 @@ def main() -> None:
         sys.exit(__doc__)
     model = sys.argv[2] if len(sys.argv) > 2 else "static"
     method = "keyword" if model == "none" else "both"
-    assert model in ("none", *MODELS)
+    length = int(sys.argv[3]) if len(sys.argv) > 3 else 0
+    assert model in ("none", *MODELS) or Path(model).is_dir()
     with tempfile.TemporaryDirectory() as name:
         folder, documents = Path(name) / "w", Path(name) / "documents"
         shutil.copytree(sys.argv[1], documents)
+        for path in documents.rglob("*.txt") if length else ():
+            path.write_text(path.read_text(encoding="utf-8", errors="replace")[:length], encoding="utf-8")
         create(folder)
+        if Path(model).is_dir():
+            with (folder / "aventrik.toml").open("a", encoding="utf-8") as file:
+                where = json.dumps(str(Path(model).resolve()))
+                file.write(f'\n[models.neural]\nkind = "local"\ndoes = "embedding"\npath = {where}\n')
+            model = "neural"
         text = f'name = "timed"\n[embedding]\nmodel = "{model}"\n[search]\nmethod = "{method}"\n'
         (folder / "configs" / "timed.toml").write_text(text, encoding="utf-8")
         gather(Opened(folder), [Source(documents)])

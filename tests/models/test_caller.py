@@ -80,7 +80,7 @@ def test_waits_grow_and_a_servers_own_wait_is_kept_to() -> None:
     )
     assert 0.25 <= slept.waits[0] <= 0.75
     assert 0.5 <= slept.waits[1] <= 1.5
-    assert slept.waits[2] == 7.0
+    assert sum(slept.waits[2:]) == pytest.approx(7.0, abs=0.1)
 
 
 def test_an_item_that_fails_every_time_is_refused_with_the_reason() -> None:

@@ -8,9 +8,13 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
-from typing import NoReturn
+from typing import NoReturn, TextIO
 
 from .. import __version__
+from .visible import visible
+
+INTERNAL = 4
+BROKEN_PIPE = 128 + 13  # as the shell counts a program that SIGPIPE ends
 
 # In the order of the work. Nothing heavy is imported until a verb is chosen.
 VERBS = {
@@ -37,8 +41,46 @@ Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Runs the program; returns its exit code (0 done, 1 a check failed, 2 bad input, 3 unavailable, 130 stopped)."""
+    """Runs the program; returns its exit code: 0 done, 1 a check failed, 2 bad input, 3 unavailable, 4 a fault of the
+    program's own, 141 nobody reads its output any more. (`aventrik.__main__` ends it on signals.)"""
     given = _verb_first(list(sys.argv[1:] if arguments is None else arguments))
+    verb = given[0] if given and given[0] in VERBS else ""
+    try:
+        code = _begin(given)
+        if sys.stdout is not None:
+            sys.stdout.flush()
+        return code
+    except BrokenPipeError:
+        _let_go(sys.stdout)
+        return BROKEN_PIPE
+    except OSError as error:
+        _let_go(sys.stdout)
+        return _told(verb, f"the output can't be written ({error.strerror or error})", 3, False)
+
+
+def standard_streams() -> None:
+    """Makes standard input, output and error fit for any use: one that is closed is opened on nothing, lest a file
+    takes its number, and a letter that an encoding lacks becomes a question mark."""
+    for number, mode in enumerate((os.O_RDONLY, os.O_WRONLY, os.O_WRONLY)):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, mode)  # takes the lowest number that is free, which is this one
+    for name in ("stdout", "stderr"):
+        stream = getattr(sys, name)
+        if stream is None:
+            setattr(sys, name, open(os.devnull, "w", encoding="utf-8"))  # noqa: SIM115  (stays open to the end)
+        elif hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="replace")
+
+
+def _let_go(stream: TextIO | None) -> None:
+    """Lets what is left in a stream's buffer go nowhere, so that the end of the process does not trip over it."""
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())  # type: ignore[union-attr]
+
+
+def _begin(given: list[str]) -> int:
     if not given or given[0] in ("-h", "--help", "help"):
         print(_overview())
         return 0
@@ -73,12 +115,17 @@ def _verb_first(given: list[str]) -> list[str]:
 
 def _told(verb: str, text: str, code: int, as_json: bool) -> int:
     """An error on standard error, and with --json on standard output too."""
-    print(f"aventrik{' ' if verb else ''}{verb}: {text}", file=sys.stderr)
+    with contextlib.suppress(OSError):
+        print(f"aventrik{' ' if verb else ''}{verb}: {visible(text)}", file=sys.stderr, flush=True)
     if as_json:
-        import json
-
-        print(json.dumps({"verb": verb, "error": {"code": code, "message": text}}, ensure_ascii=False))
+        print(_error_body(verb, code, text))
     return code
+
+
+def _error_body(verb: str, code: int, text: str) -> str:
+    import json
+
+    return json.dumps({"verb": verb, "error": {"code": code, "message": visible(text)}})
 
 
 def _overview() -> str:
@@ -95,11 +142,8 @@ class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         """Usage and the error, as argparse has it; JSON beside it."""
         if self.as_json:
-            import json
-
-            verb = self.prog.removeprefix("aventrik ")
-            print(json.dumps({"verb": verb, "error": {"code": 2, "message": message}}, ensure_ascii=False))
-        super().error(message)
+            print(_error_body(self.prog.removeprefix("aventrik "), 2, message))
+        super().error(visible(message))
 
 
 def _run(verb: str, rest: list[str]) -> int:
@@ -120,25 +164,56 @@ def _run(verb: str, rest: list[str]) -> int:
     screen = Screen(verb, as_json=options.json, quiet=options.quiet)
     try:
         code: int = module.run(options, screen)
-        sys.stdout.flush()
         return code
     except AventrikError as error:
-        if options.debug:
-            raise
+        _traced(options.debug)
         screen.error(str(error), error.code)
         return error.code
     except KeyboardInterrupt:
         screen.error("interrupted; what was finished is kept, and the same command goes on", 130)
         return 130
-    except BrokenPipeError:
-        with contextlib.suppress(OSError):
-            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
     except MemoryError:
+        _traced(options.debug)
         screen.error("out of memory; a smaller corpus or a smaller batch may fit", 3)
         return 3
-    except Exception as error:
-        if options.debug:
+    except OSError as error:
+        _traced(options.debug)
+        if not error.filename:  # what has no name is the output
             raise
-        screen.error(f"this should not have happened: {type(error).__name__}: {error} (--debug shows where)", 2)
-        return 2
+        screen.error(f"{error.filename}: {error.strerror}", 3)
+        return 3
+    except Exception as error:
+        _traced(options.debug)
+        screen.error(f"this should not have happened: {_reported(error, verb, options.workspace)}", INTERNAL)
+        return INTERNAL
+
+
+def _traced(wanted: bool) -> None:
+    if wanted:
+        import traceback
+
+        print(visible(traceback.format_exc()), file=sys.stderr)
+
+
+def _reported(error: Exception, verb: str, workspace: str) -> str:
+    """What went wrong inside the program, on one line, and where its report was written. The report holds the
+    traceback and the versions: no text of a document, no setting, no variable of the environment."""
+    import platform
+    import tempfile
+    import traceback
+
+    told = f"{type(error).__name__}: {' '.join(str(error).split())[:200]}"
+    stack = "".join(traceback.format_tb(error.__traceback__))
+    body = (
+        f"aventrik {__version__}, Python {platform.python_version()}, {platform.platform()}\nverb: {verb}\n\n{stack}\n"
+    )
+    store = os.path.join(workspace, ".aventrik")
+    for folder in (store if os.path.isdir(store) else None, None):
+        try:
+            number, path = tempfile.mkstemp(".txt", "fault-", folder)
+            with open(number, "w", encoding="utf-8", errors="backslashreplace") as file:
+                file.write(f"{body}{type(error).__name__}\n")
+            return f"{told} (a report is in {path}; --debug shows it here)"
+        except OSError:
+            continue
+    return f"{told} (--debug shows where)"

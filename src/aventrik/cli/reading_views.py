@@ -118,7 +118,7 @@ def try_readers(path: Path, page: int, screen: Screen) -> dict[str, Any]:
         for way in WAYS
     ]
     screen.title(f"{path.name}, page {page}: the two ways of reading")
-    screen.out.print(Columns(panels, padding=0))
+    screen.show(Columns(panels, padding=0))
     for way in WAYS:
         words = ", ".join(sorted(only[way])[:30])
         screen.say(f"words that only {way} has: {len(only[way])}{': ' + shortened(words, 200) if words else ''}")

@@ -7,58 +7,80 @@ import math
 import sys
 import time
 from collections.abc import Iterable, Sequence
-from typing import Any
+from contextlib import suppress
+from itertools import pairwise
+from typing import Any, Literal
 
 from rich import box
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
 from rich.markup import escape
 from rich.progress import BarColumn, Progress, TaskID, TextColumn, TimeRemainingColumn
+from rich.segment import Segment
 from rich.table import Table
-from rich.text import Text
+from rich.text import Span, Text
+
+from .visible import hidden, visible, visible_json
 
 JSON_FORMAT = 2
 _EVERY = 5.0  # seconds between plain progress lines
 
 
+class _Console(Console):
+    """A console that lets no control character through that is not its own, whatever is put on it."""
+
+    def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterable[Segment]:
+        """The segments of what is shown."""
+        for segment in super().render(renderable, options):
+            yield segment if segment.control else Segment(visible(segment.text), segment.style)
+
+    def on_broken_pipe(self) -> None:
+        """Leaves it to the program's door."""
+        raise BrokenPipeError
+
+
 class Screen:
-    """Prints for one verb; `as_json` holds back everything but the result."""
+    """Prints for one verb; `as_json` holds back everything but the result. What is shown goes through `visible`: most
+    of it comes from documents, models and files."""
 
     def __init__(self, verb: str, as_json: bool = False, quiet: bool = False) -> None:
         self.verb = verb
         self.as_json = as_json
         self.quiet = quiet
-        self.out = Console(highlight=False, soft_wrap=False, quiet=as_json)
-        self.err = Console(stderr=True, highlight=False)
+        self.out: Console = _Console(highlight=False, soft_wrap=False, quiet=as_json)
+        self.err: Console = _Console(stderr=True, highlight=False)
 
     def result(self, value: Any) -> None:
         """The verb's result as JSON, when that was asked for: {"verb", "format", "result"}."""
         if self.as_json:
-            body = {"verb": self.verb, "format": JSON_FORMAT, "result": value}
-            print(json.dumps(_sound(body), ensure_ascii=False, indent=1, default=str, allow_nan=False))
+            _put({"verb": self.verb, "format": JSON_FORMAT, "result": value}, indent=1)
 
     def say(self, text: str = "", style: str = "") -> None:
         """A line or paragraph of plain text."""
-        self.out.print(escape(text), style=style or None)
+        self.out.print(Text(visible(text)), style=style or None)
 
     def title(self, text: str) -> None:
         """A headline."""
         self.out.print()
-        self.out.print(Text(text, style="bold"))
+        self.out.print(Text(visible(text), style="bold"))
 
     def text(self, text: Text) -> None:
         """Text with styles of its own."""
-        self.out.print(text)
+        self.out.print(_seen(text))
+
+    def show(self, thing: RenderableType) -> None:
+        """Something laid out already."""
+        self.out.print(thing)
 
     def warn(self, text: str) -> None:
         """Something to heed, on standard error."""
-        self.err.print(f"note: {escape(text)}", style="yellow", soft_wrap=True)
+        self.err.print(Text(f"note: {visible(text)}"), style="yellow", soft_wrap=True)
 
     def error(self, text: str, code: int = 2) -> None:
         """What went wrong, on standard error; with `as_json` on standard output too: {"verb", "error"}."""
         if self.as_json:
-            body = {"verb": self.verb, "error": {"code": code, "message": text}}
-            print(json.dumps(body, ensure_ascii=False))
-        self.err.print(f"aventrik {self.verb}: {escape(text)}", style="red", soft_wrap=True)
+            _put({"verb": self.verb, "error": {"code": code, "message": text}})
+        with suppress(OSError):
+            self.err.print(Text(f"aventrik {self.verb}: {visible(text)}"), style="red", soft_wrap=True)
 
     def table(
         self,
@@ -72,9 +94,10 @@ class Screen:
         table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="bold", show_edge=False)
         for place, name in enumerate(columns):
             wrap: dict[str, Any] = {"no_wrap": True} if place in whole else {"overflow": "fold"}
-            table.add_column(name, justify="right" if place in right else "left", **wrap)
+            justify: Literal["left", "right"] = "right" if place in right else "left"
+            table.add_column(Text(visible(name)), justify=justify, **wrap)
         for row in rows:
-            table.add_row(*(cell if isinstance(cell, Text) else Text(str(cell)) for cell in row))
+            table.add_row(*(_seen(cell if isinstance(cell, Text) else Text(str(cell))) for cell in row))
         self.out.print(table)
 
     def progress(self) -> Meter:
@@ -118,14 +141,37 @@ class Meter:
             if self._bar is not None:
                 if self._task is not None:
                     self._bar.remove_task(self._task)
-                self._task = self._bar.add_task(escape(stage), total=total, rate="")
+                self._task = self._bar.add_task(escape(visible(stage)), total=total, rate="")
         rate = done / (now - self._began) if now - self._began > 0.2 else 0.0
         if self._bar is not None and self._task is not None:
             self._bar.update(self._task, completed=done, total=total, rate=f"{rate:,.0f}/s" if rate else "")
         elif not self._screen.quiet and now - self._told > _EVERY:
             self._told = now
             left = f", {(total - done) / rate:,.0f} s left" if rate else ""
-            print(f"{stage}: {done:,} of {total:,} ({rate:,.0f}/s{left})", file=sys.stderr, flush=True)
+            print(f"{visible(stage)}: {done:,} of {total:,} ({rate:,.0f}/s{left})", file=sys.stderr, flush=True)
+
+
+def _put(body: dict[str, Any], indent: int | None = None) -> None:
+    """JSON on standard output, in plain ASCII where its encoding has nothing more."""
+    plain = not (sys.stdout.encoding or "").lower().replace("-", "").startswith("utf")
+    print(visible_json(json.dumps(_sound(body), ensure_ascii=plain, indent=indent, default=str, allow_nan=False)))
+
+
+def _seen(text: Text) -> Text:
+    """A text with all its characters visible, each stretch of it in its style."""
+    places = hidden(text.plain)
+    if not places:
+        return text
+    made = Text(style=text.style, justify=text.justify, overflow=text.overflow, no_wrap=text.no_wrap, end=text.end)
+    cuts = sorted({0, len(text), *places, *(place + 1 for place in places)})
+    for start, end in pairwise(cuts):
+        part = text[start:end]
+        if start in places:
+            part = Text(
+                visible(part.plain), spans=[Span(0, len(visible(part.plain)), span.style) for span in part.spans]
+            )
+        made.append_text(part)
+    return made
 
 
 def _sound(value: Any) -> Any:

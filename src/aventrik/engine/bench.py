@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from ..core.documents import Document
@@ -170,7 +170,7 @@ class Place:
 
     def documents(self) -> Documents:
         """The documents of the corpus by name."""
-        return Documents(self.document)
+        return Documents(self.document, self._bring)
 
     def document(self, name: str) -> Document:
         """A document as it was when the corpus was taken."""
@@ -179,6 +179,12 @@ class Place:
                 self._documents.clear()
             [self._documents[name]] = self._fetched([name])
         return self._documents[name]
+
+    def _bring(self, names: Iterable[str]) -> None:
+        missing = [name for name in dict.fromkeys(names) if name not in self._documents]
+        if len(self._documents) + len(missing) > _DOCUMENTS:
+            self._documents.clear()
+        self._documents.update(zip(missing, self._fetched(missing)))
 
     def _fetched(self, names: Sequence[str]) -> list[Document]:
         try:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -33,11 +33,18 @@ class Given:
 class Documents:
     """The documents of a corpus by name, as they were when it was taken; fetched when they are asked for."""
 
-    def __init__(self, fetch: Callable[[str], Document]) -> None:
+    def __init__(
+        self, fetch: Callable[[str], Document], bring: Callable[[Iterable[str]], None] = lambda names: None
+    ) -> None:
         self._fetch = fetch
+        self._bring = bring
 
     def __getitem__(self, name: str) -> Document:
         return self._fetch(name)
+
+    def bring(self, names: Iterable[str]) -> None:
+        """Fetches those together that are about to be asked for, which is quicker than one at a time."""
+        self._bring(names)
 
 
 class Texts:

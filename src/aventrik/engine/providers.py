@@ -117,6 +117,7 @@ class Models:
             self._calls,
             self._fresh,
             progress=lambda done, total: self._progress(f"asking {name}", done, total),
+            waiting=self._waiting(name),
         )
 
     def _embedder(self, name: str) -> Any:
@@ -128,7 +129,7 @@ class Models:
         from ..models.vectors import HttpEmbedder
 
         prefixes = (model.query_prefix, model.passage_prefix)
-        return HttpEmbedder(connection(name, model), *prefixes, self._calls, self._fresh)
+        return HttpEmbedder(connection(name, model), *prefixes, self._calls, self._fresh, waiting=self._waiting(name))
 
     def _reranker(self, name: str) -> Any:
         model = self.workspace.settings.models[name]
@@ -138,7 +139,10 @@ class Models:
             return LocalReranker(name, self.workspace.folder / model.path)
         from ..models.reranking import HttpReranker
 
-        return HttpReranker(connection(name, model), self._calls, self._fresh)
+        return HttpReranker(connection(name, model), self._calls, self._fresh, waiting=self._waiting(name))
+
+    def _waiting(self, name: str) -> Callable[[float, float], None]:
+        return lambda passed, whole: self._progress(f"{name} asks to wait, seconds", round(passed), round(whole))
 
 
 def connection(name: str, model: Model) -> Connection:

@@ -5,14 +5,16 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 
-from ..core.errors import BadInput
 from ..core.keys import content_key
+from .secret import Secret, read_secret
 
 
 @dataclass(frozen=True)
 class Connection:
     """One model on a server. Times are in seconds, limits a minute, prices per million tokens.
 
+    `timeout` is what one request may take from its first byte to the reply's last, `patience` how long in all it
+    waits when the server says when to come back, `reply_megabytes` how large a reply may be when it is unpacked.
     `key_variable` names the environment variable with the key; the key itself is never held here.
     """
 
@@ -24,6 +26,8 @@ class Connection:
     requests_per_minute: int = 0
     tokens_per_minute: int = 0
     timeout: float = 60.0
+    patience: float = 600.0
+    reply_megabytes: int = 32
     attempts: int = 6
     backoff: float = 0.5
     price_in: float = 0.0
@@ -37,16 +41,11 @@ class Connection:
         """What replies depend on: which model, where, and how it is asked."""
         return content_key(self.address, self.model, self.temperature, self.reply_tokens, self.context)
 
-    def secret(self) -> str:
-        """The key from the environment; raises `BadInput` when the variable is not set."""
+    def secret(self) -> Secret:
+        """The key from the environment; raises `BadInput` when it is not set, or can't be sent."""
         if not self.key_variable:
-            return ""
-        found = os.environ.get(self.key_variable, "")
-        if not found:
-            raise BadInput(
-                f"model '{self.name}': the environment variable {self.key_variable} is not set; put the server's key in it"
-            )
-        return found
+            return Secret()
+        return read_secret(f"model '{self.name}'", self.key_variable, os.environ.get(self.key_variable))
 
     def price(self, tokens_in: int, tokens_out: int) -> float:
         """What so many tokens cost, in the currency of the prices."""

@@ -13,11 +13,11 @@ from ..core.keys import content_key
 from ..core.protocols import Reply, Task
 from ..core.text import count_tokens, sentences
 from .background import as_done, run
-from .caller import Caller, Posted, Refused
+from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
 from .prompts import Prompt, load_prompt, messages
-from .replies import Unfit, schema, understood
+from .replies import Unfit, schema, understood, used_tokens
 
 PATH = "/v1/chat/completions"
 _ROOM = 64  # tokens kept free of the context beside the reply
@@ -34,6 +34,7 @@ class HttpLanguageModel:
         fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
         progress: Callable[[int, int], None] = lambda done, total: None,
+        waiting: Waiting = nobody,
     ) -> None:
         self.name = connection.name
         self.connection = connection
@@ -44,6 +45,7 @@ class HttpLanguageModel:
         self._fresh = fresh
         self._made: set[str] = set()
         self._transport = transport
+        self._waiting = waiting
         self._caller: Caller | None = None
         self._prompts: dict[str, Prompt] = {}
         self._forms = ["schema", "object"]  # how a JSON reply is asked for, until the server refuses it
@@ -86,7 +88,10 @@ class HttpLanguageModel:
             self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
         if call.failure:
             return Reply(None, call.failure, notes)
-        return Reply(understood(task, call.reply), notes=notes)
+        try:
+            return Reply(understood(task, call.reply), notes=notes)
+        except Unfit as error:  # it was kept by a version that let it pass
+            return Reply(None, f"the reply does not fit: {error}", notes)
 
     async def _finished(self, item: tuple[str, Task, list[dict[str, str]]]) -> Call:
         """One task to its end: a reply that fits, or a failure with what came; asked again once when it does not fit."""
@@ -136,7 +141,7 @@ class HttpLanguageModel:
 
     def _connected(self) -> Caller:
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
         return self._caller
 
     def _chat(self, task: Task) -> tuple[list[dict[str, str]], tuple[str, ...]]:
@@ -202,10 +207,8 @@ def _text(body: Mapping[str, Any]) -> str:
 
 def _usage(body: Mapping[str, Any], chat: Sequence[Mapping[str, str]]) -> tuple[int, int]:
     """Tokens in and out as the server counted them, or an estimate."""
-    usage = body.get("usage")
-    if isinstance(usage, dict) and isinstance(usage.get("prompt_tokens"), int):
-        return int(usage["prompt_tokens"]), int(usage.get("completion_tokens") or 0)
-    return _size(chat), count_tokens(_text(body))
+    text = _text(body)
+    return used_tokens(body, "prompt_tokens", _size(chat)), used_tokens(body, "completion_tokens", count_tokens(text))
 
 
 def _size(chat: Sequence[Mapping[str, str]]) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import time
+from collections import deque
 from collections.abc import Awaitable, Callable
 
 Clock = Callable[[], float]
@@ -31,6 +32,52 @@ class TokenBucket:
         self._level -= amount
         if self._level < 0:
             await self._sleep(-self._level / self._rate)
+
+
+class Pace:
+    """When requests to one server may go, as it asks: all of them wait until it wants to be asked again, and after that
+    they come no quicker than it could bear; as replies come, the pace grows again."""
+
+    def __init__(self, clock: Clock = time.monotonic, sleep: Sleep = asyncio.sleep) -> None:
+        self._clock = clock
+        self._sleep = sleep
+        self._until = 0.0
+        self._next = 0.0
+        self._gap = 0.0
+        self._good: deque[float] = deque(maxlen=_REMEMBERED)
+
+    @property
+    def gap(self) -> float:
+        """Seconds between two requests, at least."""
+        return self._gap
+
+    async def take(self) -> None:
+        """Waits for a turn."""
+        while True:
+            now, until = self._clock(), self._until
+            start = max(now, until, self._next)
+            self._next = start + self._gap
+            if start > now:
+                await self._sleep(start - now)
+            if self._until <= until:  # nobody was told to wait longer in the meantime
+                return
+
+    def held_up(self, seconds: float) -> None:
+        """The server asks to wait. The pace becomes that of the good replies of the last minute."""
+        now = self._clock()
+        self._until = max(self._until, now + seconds)
+        lately = sum(when > now - 60 for when in self._good)
+        self._gap = min(_LONGEST_GAP, 60 / max(1, lately))
+
+    def good(self) -> None:
+        """A good reply came."""
+        self._good.append(self._clock())
+        self._gap = self._gap * _QUICKER if self._gap > 0.001 else 0.0
+
+
+_REMEMBERED = 10_000  # good replies
+_LONGEST_GAP = 10.0  # seconds between two requests
+_QUICKER = 0.99  # how the gap changes with each good reply
 
 
 class Breaker:

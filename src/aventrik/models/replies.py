@@ -5,12 +5,16 @@ from __future__ import annotations
 import ast
 import json
 import re
+from collections.abc import Mapping
 from functools import cache
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.protocols import Task
+
+_MOST = 200  # entries of a list that a reply may have: more is no answer to what was asked, and would never be judged
+_Words = Annotated[str, Field(max_length=20_000)]
 
 
 class _Record(BaseModel):
@@ -20,114 +24,114 @@ class _Record(BaseModel):
 class Paraphrases(_Record):
     """Reply to `paraphrases`."""
 
-    paraphrases: list[str]
+    paraphrases: list[_Words] = Field(max_length=_MOST)
 
 
 class Hypothetical(_Record):
     """Reply to `hypothetical`."""
 
-    passage: str = Field(min_length=1)
+    passage: _Words = Field(min_length=1)
 
 
 class Asked(_Record):
     """Reply to `asked`."""
 
-    questions: list[str]
+    questions: list[_Words] = Field(max_length=_MOST)
 
 
 class Subquestions(_Record):
     """Reply to `subquestions`."""
 
-    questions: list[str] = Field(min_length=1)
+    questions: list[_Words] = Field(min_length=1, max_length=_MOST)
 
 
 class DraftedQuestion(_Record):
     """One question of a reply to `questions`."""
 
-    question: str = Field(min_length=1)
-    answer: str = Field(min_length=1)
-    quote: str = Field(min_length=1)
+    question: _Words = Field(min_length=1)
+    answer: _Words = Field(min_length=1)
+    quote: _Words = Field(min_length=1)
     kind: Literal["one-fact", "table"] = "one-fact"
 
 
 class Questions(_Record):
     """Reply to `questions`."""
 
-    questions: list[DraftedQuestion]
+    questions: list[DraftedQuestion] = Field(max_length=_MOST)
 
 
 class Summary(_Record):
     """Reply to `summary`."""
 
-    summary: str = Field(min_length=1)
+    summary: _Words = Field(min_length=1)
 
 
 class Facts(_Record):
     """Reply to `facts`."""
 
-    facts: list[str]
+    facts: list[_Words] = Field(max_length=_MOST)
 
 
 class Relevance(_Record):
     """Reply to `relevance`."""
 
     relevant: bool
-    reason: str = ""
+    reason: _Words = ""
 
 
 class Extract(_Record):
     """Reply to `extract`."""
 
-    quotes: list[str]
+    quotes: list[_Words] = Field(max_length=_MOST)
 
 
 class AnswerStatement(_Record):
     """One sentence of a reply to `answer`."""
 
-    text: str
-    cites: list[int] = []
-    quotes: list[str] = []
+    text: _Words
+    cites: list[int] = Field([], max_length=_MOST)
+    quotes: list[_Words] = Field([], max_length=_MOST)
 
 
 class AnswerReply(_Record):
     """Reply to `answer`."""
 
     declined: bool
-    statements: list[AnswerStatement] = []
+    statements: list[AnswerStatement] = Field([], max_length=_MOST)
 
 
 class Claim(_Record):
     """One claim of a reply to `claims`."""
 
-    text: str = Field(min_length=1)
-    cites: list[int] = []
+    text: _Words = Field(min_length=1)
+    cites: list[int] = Field([], max_length=_MOST)
 
 
 class Claims(_Record):
     """Reply to `claims`."""
 
-    claims: list[Claim]
+    claims: list[Claim] = Field(max_length=_MOST)
 
 
 class VerdictQuote(_Record):
     """What a verdict rests on."""
 
     item: int
-    quote: str
+    quote: _Words
 
 
 class VerdictReply(_Record):
     """Reply to `verdict`."""
 
     verdict: Literal["supported", "contradicted", "not found"]
-    reason: str = ""
-    quotes: list[VerdictQuote] = []
+    reason: _Words = ""
+    quotes: list[VerdictQuote] = Field([], max_length=_MOST)
 
 
 class Stated(_Record):
     """Reply to `stated`."""
 
-    stated: list[bool]
+    stated: list[bool] = Field(max_length=_MOST)
 
 
 RECORDS: dict[str, type[_Record]] = {
@@ -147,17 +151,66 @@ RECORDS: dict[str, type[_Record]] = {
 }
 
 
+_SURROGATE = re.compile("[\ud800-\udfff]")
+_LEFT_OUT = ("title", "description", "default", "maxItems", "maxLength")
+_MOST_TOKENS = 10**9
+_LARGEST = 10**18  # a whole number beyond it is taken for it: no count and no place comes near
+_LONGEST = 1_000_000  # characters of a model's text in which a record is looked for
+
+
+def parsed(text: str) -> dict[str, Any]:
+    """The JSON object that a server sent, all its texts fit to be stored: half of a pair of surrogates, which is left
+    where an emoji was cut in two, becomes U+FFFD. Raises ValueError with what is wrong, as the end of a sentence."""
+    try:
+        found = _loads(text)
+    except (ValueError, RecursionError):
+        raise ValueError("is not JSON, or nested too deeply") from None
+    if not isinstance(found, dict):
+        raise ValueError("is not a JSON object")
+    return found
+
+
+def _loads(text: str) -> Any:
+    """JSON, its texts mended and its numbers of bearable length; raises ValueError or RecursionError."""
+    return _mended(json.loads(text, strict=False, parse_int=_whole))
+
+
+def _mended(value: Any) -> Any:
+    if isinstance(value, str):
+        return _SURROGATE.sub("\ufffd", value)
+    if isinstance(value, list):
+        return value if value and isinstance(value[0], float) else [_mended(each) for each in value]
+    if isinstance(value, dict):
+        return {_mended(name): _mended(each) for name, each in value.items()}
+    return value
+
+
+def _whole(digits: str) -> int:
+    if len(digits) <= 18:
+        return int(digits)
+    return -_LARGEST if digits[0] == "-" else _LARGEST
+
+
+def used_tokens(body: Mapping[str, Any], name: str, estimate: int) -> int:
+    """Tokens as the server counted them, or the estimate where what it says is no sensible count."""
+    usage = body.get("usage")
+    found = usage.get(name) if isinstance(usage, dict) else None
+    if isinstance(found, int) and not isinstance(found, bool) and 0 <= found <= _MOST_TOKENS:
+        return found
+    return estimate
+
+
 class Unfit(ValueError):
     """A reply that does not hold the record that was asked for; the message is told to the model once."""
 
 
 @cache
 def schema(task: str) -> dict[str, Any]:
-    """The JSON schema of a task's reply, without titles and defaults that only cost tokens. Not to be changed."""
+    """The JSON schema of a task's reply, without titles, defaults and limits that only cost tokens. Not to be changed."""
 
     def slim(value: Any) -> Any:
         if isinstance(value, dict):
-            return {key: slim(inner) for key, inner in value.items() if key not in ("title", "description", "default")}
+            return {key: slim(inner) for key, inner in value.items() if key not in _LEFT_OUT}
         return [slim(inner) for inner in value] if isinstance(value, list) else value
 
     return dict(slim(RECORDS[task].model_json_schema()))
@@ -181,7 +234,9 @@ def found_object(text: str) -> dict[str, Any]:
     text = text.strip()
     if not text:
         raise Unfit("the reply is empty")
-    fence = re.search(r"```(?:json)?\s*(.*?)```", text, re.DOTALL | re.IGNORECASE)
+    if len(text) > _LONGEST:
+        raise Unfit(f"the reply is over {_LONGEST:,} characters")
+    fence = re.search(r"```(?:json)?(.*?)```", text, re.DOTALL | re.IGNORECASE)
     for piece in (text, fence[1] if fence else "", _balanced(text)):
         for candidate in (piece, re.sub(r",(\s*[}\]])", r"\1", piece)):
             found = _loaded(candidate)
@@ -192,14 +247,16 @@ def found_object(text: str) -> dict[str, Any]:
 
 def _loaded(text: str) -> dict[str, Any] | None:
     try:
-        found = json.loads(text, strict=False)
+        found = _loads(text)
+    except RecursionError:
+        return None
     except ValueError:
         try:
             plain = re.sub(
                 r"\b(true|false|null)\b", lambda m: {"true": "True", "false": "False"}.get(m[0], "None"), text
             )
-            found = ast.literal_eval(plain.strip())
-        except (ValueError, SyntaxError, MemoryError, RecursionError):
+            found = _loads(json.dumps(ast.literal_eval(plain.strip())))
+        except (ValueError, TypeError, SyntaxError, MemoryError, RecursionError):
             return None
     return found if isinstance(found, dict) else None
 

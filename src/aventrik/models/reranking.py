@@ -12,7 +12,7 @@ from ..core.errors import Unavailable
 from ..core.keys import content_key
 from ..core.text import count_tokens
 from .background import as_done, run
-from .caller import Caller, Refused
+from .caller import Caller, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
 from .language import cut_to
@@ -29,6 +29,7 @@ class HttpReranker:
         calls: CallStore | None = None,
         fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
+        waiting: Waiting = nobody,
     ) -> None:
         self.connection = connection
         self.spent = Spent()
@@ -37,6 +38,7 @@ class HttpReranker:
         self._made: set[str] = set()
         self._calls: CallStore = calls if calls is not None else Memory()
         self._transport = transport
+        self._waiting = waiting
         self._caller: Caller | None = None
 
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
@@ -59,7 +61,7 @@ class HttpReranker:
     async def _one(self, item: tuple[str, tuple[str, Sequence[str]]]) -> Call:
         key, (question, texts) = item
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
         room = max(16, self.connection.context - count_tokens(question))
         shown = [text if count_tokens(text) <= room else cut_to(text, count_tokens(text) - room) for text in texts]
         tokens = sum(map(count_tokens, [question, *shown]))
@@ -75,14 +77,18 @@ class HttpReranker:
         )
 
     def _scores(self, body: dict[str, Any], count: int) -> list[float]:
+        who = f"model '{self.connection.name}'"
         scores = [float("nan")] * count
         try:
-            for row in body["results"]:
-                scores[int(row["index"])] = float(row.get("relevance_score", row.get("score")))
-        except (KeyError, TypeError, ValueError, IndexError):
-            raise Unavailable(f"model '{self.connection.name}': the reply holds no scores of the passages") from None
+            found = [(row["index"], float(row.get("relevance_score", row.get("score")))) for row in body["results"]]
+        except (KeyError, TypeError, ValueError, AttributeError, OverflowError):
+            raise Unavailable(f"{who}: the reply holds no scores of the passages") from None
+        for place, score in found:
+            if isinstance(place, bool) or not isinstance(place, int) or not 0 <= place < count:
+                raise Unavailable(f"{who}: a score is for passage {str(place)[:20]}, of {count} that were sent")
+            scores[place] = score
         if not np.isfinite(scores).all():
-            raise Unavailable(f"model '{self.connection.name}': not every passage got a score that is a finite number")
+            raise Unavailable(f"{who}: not every passage got a score that is a finite number")
         return scores
 
     def test(self) -> dict[str, Any]:

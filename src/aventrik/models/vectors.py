@@ -15,10 +15,11 @@ from ..core.keys import content_key
 from ..core.protocols import State
 from ..core.text import count_tokens
 from .background import as_done, run
-from .caller import Caller, Refused
+from .caller import Caller, Refused, Waiting, nobody
 from .calls import CUT, POOLED, Call, CallStore, Memory, Spent
 from .connection import Connection
 from .language import cut_to
+from .replies import used_tokens
 
 PATH = "/v1/embeddings"
 _AT_ONCE = 32
@@ -35,6 +36,7 @@ class HttpEmbedder:
         calls: CallStore | None = None,
         fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
+        waiting: Waiting = nobody,
     ) -> None:
         self.connection = connection
         self.spent = Spent()
@@ -43,6 +45,7 @@ class HttpEmbedder:
         self._prefixes = {"query": query_prefix, "passage": passage_prefix}
         self._calls: CallStore = calls if calls is not None else Memory()
         self._transport = transport
+        self._waiting = waiting
         self._caller: Caller | None = None
         self._length = 0
 
@@ -84,7 +87,7 @@ class HttpEmbedder:
 
     async def _block(self, block: Sequence[tuple[str, str]]) -> list[Call]:
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
         texts = [text for _, text in block]
         tokens = sum(map(count_tokens, texts))
         try:
@@ -92,9 +95,7 @@ class HttpEmbedder:
         except Refused as error:
             raise Unavailable(f"model '{self.connection.name}': {error}") from None
         vectors = self._vectors(posted.body, len(texts))
-        usage = posted.body.get("usage")
-        used = int(usage["prompt_tokens"]) if isinstance(usage, dict) and usage.get("prompt_tokens") else tokens
-        share = used / len(texts)
+        share = used_tokens(posted.body, "prompt_tokens", tokens) / len(texts)
         return [
             Call(
                 key,
@@ -111,14 +112,20 @@ class HttpEmbedder:
         ]
 
     def _vectors(self, body: dict[str, Any], count: int) -> list[npt.NDArray[np.float32]]:
+        who = f"model '{self.connection.name}'"
         try:
-            rows = sorted(body["data"], key=lambda row: row.get("index", 0))
+            rows = list(body["data"])
+            places = [row.get("index", place) for place, row in enumerate(rows)]
             vectors = [self._pooled(np.asarray(row["embedding"], dtype=np.float32)) for row in rows]
-        except (KeyError, TypeError, ValueError, AttributeError):
-            raise Unavailable(f"model '{self.connection.name}': the reply holds no embeddings") from None
+        except (KeyError, TypeError, ValueError, AttributeError, OverflowError):
+            raise Unavailable(f"{who}: the reply holds no embeddings") from None
         if len(vectors) != count:
-            raise Unavailable(f"model '{self.connection.name}': {len(vectors)} embeddings came for {count} texts")
-        return [self._checked(vector) for vector in vectors]
+            raise Unavailable(f"{who}: {len(vectors)} embeddings came for {count} texts")
+        if any(isinstance(place, bool) or not isinstance(place, int) for place in places) or sorted(places) != [
+            *range(count)
+        ]:
+            raise Unavailable(f"{who}: the embeddings' indices are not the numbers from 0 to {count - 1}, each once")
+        return [self._checked(vectors[places.index(place)]) for place in range(count)]
 
     def _pooled(self, found: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
         """One vector a text; some servers give one a token, whose mean is taken."""

@@ -104,8 +104,10 @@ def served(given: Given) -> list[ServedList]:
     for ranked in given["ranked"]:
         items: list[HandedOn] = []
         before: dict[str, list[Range]] = {}
-        for number, _ in scored(ranked):
-            doc = given["chunks"].name(number)
+        numbers = [number for number, _ in scored(ranked)]
+        names = [given["chunks"].name(number) for number in numbers]
+        documents.bring(names)
+        for number, doc in zip(numbers, names):
             unit = ranges_of(number)
             ranges = handed_on(documents[doc].text, unit, before[doc]) if doc in before else unit
             if ranges:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import signal
 import sys
 
-from .cli.stopping import ending_when_told
+if signal.getsignal(signal.SIGINT) is signal.default_int_handler:  # until the program's own handlers stand
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+from .cli.stopping import ending_when_told  # noqa: E402
 
 
 def start() -> int:

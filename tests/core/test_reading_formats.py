@@ -118,9 +118,10 @@ def zipped(**files: bytes) -> bytes:
 
 def test_archives_give_their_files_and_refuse_paths_that_climb_out() -> None:
     data = zipped(**{"in/a.md": b"# A\n\nText.", "../evil.md": b"# E", "/abs.md": b"# E", "x.bin": b"\0", "e.md": b""})
-    documents, failed = read_file("z.zip", data, Reading())
-    assert [document.name for document in documents] == ["z.zip/in/a.md"]
-    reasons = dict(failed)
+    found = read_file("z.zip", data, Reading())
+    assert [document.name for document in found.documents] == ["z.zip/in/a.md"]
+    reasons = dict(found.failed)
+    assert found.passed_over == 1
     assert "climbs out" in reasons["z.zip/../evil.md"]
     assert "climbs out" in reasons["z.zip//abs.md"]
     assert reasons["z.zip/e.md"] == "it is empty"
@@ -135,10 +136,11 @@ def test_tar_and_gzip_files() -> None:
         link = tarfile.TarInfo("c.txt")
         link.type, link.linkname = tarfile.SYMTYPE, "/etc/passwd"
         archive.addfile(link)
-    documents, _ = read_file("t.tar.gz", buffer.getvalue(), Reading())
-    assert [document.text for document in documents] == ["Hello"]
-    documents, _ = read_file("one.txt.gz", gzip.compress(b"Packed text.", mtime=0), Reading())
-    assert [document.name for document in documents] == ["one.txt.gz/one.txt"]
+    found = read_file("t.tar.gz", buffer.getvalue(), Reading())
+    assert [document.text for document in found.documents] == ["Hello"]
+    assert found.failed == [("t.tar.gz/c.txt", "it is a link, which is not followed")]
+    found = read_file("one.txt.gz", gzip.compress(b"Packed text.", mtime=0), Reading())
+    assert [document.name for document in found.documents] == ["one.txt.gz/one.txt"]
 
 
 EPUB = {
@@ -170,8 +172,9 @@ ENTITIES = b"""<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTIT
         ("a.epub", zipped(**{**EPUB, "META-INF/container.xml": ENTITIES}), "no sound EPUB|missing"),
         ("a.epub", zipped(**{"META-INF/container.xml": b"<broken"}), "no sound EPUB"),
         ("a.zip", b"PK\x03\x04 broken", "no sound zip archive"),
-        ("a.tar.gz", b"\x1f\x8b broken", "no sound tar"),
-        ("a.txt.gz", gzip.compress(b"text" * 100, mtime=0)[:20], "no sound gzip"),
+        ("a.tar.gz", b"\x1f\x8b broken", "no sound compressed file"),
+        ("a.tar", b"no tar " * 200, "no sound tar"),
+        ("a.txt.gz", gzip.compress(b"text" * 100, mtime=0)[:9], "no sound compressed file"),
         ("a.jsonl", b'{"a": "b"}\n{"a": \n', "line 2 is not valid JSON"),
         ("a.jsonl", b"[1]\n", "line 1 is not a JSON object"),
         ("a.json", b"[1, 2]", "no records"),

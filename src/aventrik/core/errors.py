@@ -27,6 +27,10 @@ class Unavailable(AventrikError):
     code = 3
 
 
+class Damaged(BadInput):
+    """Something in the store is not what was written there."""
+
+
 # What else to know before an extra is installed.
 _HINTS = {
     "neural": "; without a graphics card install the CPU build of torch first (a '+cpu' wheel, 0.2 GB), or pip takes one of 6 GB"

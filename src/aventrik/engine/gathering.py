@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import stat
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass, field, fields
 from fnmatch import fnmatch
@@ -10,9 +11,10 @@ from pathlib import Path
 
 from ..core.errors import BadInput
 from ..core.keys import content_key
-from ..core.reading import REVISION, Reading, known_suffix
+from ..core.reading import REVISION, Reading, known_suffix, safe_name
 from ..storage.protocols import FileSeen, Store
 from ..workspace.gathered import GatheredSources, Source
+from ..workspace.settings import SETTINGS
 from .opened import Opened
 from .readers import ReadOne, Wanted, read_many
 
@@ -30,6 +32,8 @@ class Gathered:
     vanished: list[str] = field(default_factory=list)
     failed: list[tuple[str, str]] = field(default_factory=list)
     passed_over: int = 0
+    links: int = 0
+    own: int = 0
 
     def join(self, other: Gathered) -> None:
         """Takes in what another gathering did."""
@@ -52,10 +56,10 @@ def gather(
     how, made = opened.workspace.settings.reading, Gathered()
     limit = largest or opened.workspace.settings.limits.file_megabytes
     gatherer = Gatherer(opened.store)
-    kinds: dict[tuple[str, tuple[str, ...], tuple[str, ...]], list[Path]] = {}
+    kinds: dict[tuple[str, tuple[str, ...], tuple[str, ...], bool], list[Path]] = {}
     for source in sources:
-        kinds.setdefault((source.prefix, source.include, source.exclude), []).append(source.path)
-    for (prefix, include, exclude), paths in kinds.items():
+        kinds.setdefault((source.prefix, source.include, source.exclude, source.links), []).append(source.path)
+    for (prefix, include, exclude, links), paths in kinds.items():
         one = gatherer.gather(
             paths,
             prefix,
@@ -68,6 +72,7 @@ def gather(
             how.seconds,
             how.megabytes,
             progress,
+            links,
         )
         made.join(one)
     if sources:
@@ -95,19 +100,21 @@ class Gatherer:
         seconds: int = 120,
         megabytes: int = 4000,
         progress: Callable[[int, int], None] = lambda done, total: None,
+        links: bool = False,
     ) -> Gathered:
         """Reads files and folders into the corpus: adds, updates what changed, and tells what vanished.
 
         A document's name is its path below the gathered folder (or its file name), behind `prefix`; a record's is
         its file's, # and its id. Files are kept as soon as they are read, so an interrupted gathering goes on where
         it stopped. With `prune`, documents of a gathered folder whose file is gone are removed. `include` and
-        `exclude` are shell patterns for the names of files in folders (their path, or its last part). Raises
-        `BadInput` for a path that is missing.
+        `exclude` are shell patterns for the names of files in folders (their path, or its last part). A symbolic link
+        that leads out of a gathered folder is followed only with `links`. What belongs to a workspace is never
+        gathered. Raises `BadInput` for a path that is missing, or such a one.
         """
         made = Gathered()
         reading = reading or Reading()
         how = content_key(asdict(reading), REVISION)
-        files = list(_files(paths, prefix, include, exclude, made))
+        files = list(_files(paths, prefix, include, exclude, links, made))
         before = self._documents.files()
         taken = {seen.name: path for path, seen in before.items() if os.path.isfile(path)}
         met: set[str] = set()
@@ -151,6 +158,9 @@ class Gatherer:
         except OSError as error:
             made.failed.append((path, f"can't be read ({error.strerror})"))
             return
+        if not stat.S_ISREG(status.st_mode):
+            made.failed.append((path, f"it is {_kind(status.st_mode)}, not a file"))
+            return
         old = before.get(source)
         now = (name, status.st_size, status.st_mtime_ns, how)
         if old is not None and now == (old.name, old.size, old.mtime, old.reading):
@@ -174,11 +184,18 @@ class Gatherer:
         if one.same:
             made.unchanged.append(name)
             return
+        made.passed_over += one.passed_over
         old = self._documents.of_file(path)
-        gone = sorted(old.keys() - {row.name for row in one.rows})
+        others = self._documents.of_other_files([row.name for row in one.rows], path)
+        rows = [row for row in one.rows if row.name not in others]
+        for taken in sorted(others):
+            made.failed.append(
+                (path, f"another gathered file has a document named {taken}; gather it with --as PREFIX")
+            )
+        gone = sorted(old.keys() - {row.name for row in rows})
         self._documents.forget(gone)
-        self._documents.keep(path, one.rows)
-        for row in one.rows:
+        self._documents.keep(path, rows)
+        for row in rows:
             into = made.added if row.name not in old else made.unchanged if old[row.name] == row.key else made.updated
             into.append(row.name)
         made.removed.extend(gone)
@@ -198,36 +215,100 @@ class Gatherer:
                 made.removed.extend(names)
 
 
+# What in a folder with aventrik.toml is the workspace's own: no document of anybody's.
+_OWN_FOLDERS = ("configs", "testsets", "prompts", "reports")
+_OWN_FILES = (SETTINGS, "decisions.csv", "gathered.csv", "labels.csv", "metadata.csv", "gate.toml")
+
+
 def _files(
-    paths: Sequence[Path], prefix: str, include: Sequence[str], exclude: Sequence[str], made: Gathered
+    paths: Sequence[Path],
+    prefix: str,
+    include: Sequence[str],
+    exclude: Sequence[str],
+    links: bool,
+    made: Gathered,
 ) -> Iterator[tuple[str, str]]:
     """(document name, path) in order of name; a folder gives its files with a suffix that is read."""
     lead = prefix.strip("/") + "/" if prefix.strip("/") else ""
     for path in paths:
+        if _is_own(path):
+            raise BadInput(f"{path}: is the workspace's own, and no document")
         if path.is_dir():
-            for folder, folders, names in os.walk(path):
-                folders[:] = sorted(name for name in folders if not name.startswith("."))
+            for folder, name in _walked(path, links, made):
                 below = Path(folder).relative_to(path).as_posix()
-                for name in sorted(names):
-                    inner = name if below == "." else f"{below}/{name}"
-                    unwanted = (include and not _matches(inner, include)) or _matches(inner, exclude)
-                    if name.startswith(".") or not known_suffix(name) or unwanted:
-                        made.passed_over += 1
-                    else:
-                        yield _safe(lead + inner), os.path.join(folder, name)
+                inner = name if below == "." else f"{below}/{name}"
+                unwanted = (include and not _matches(inner, include)) or _matches(inner, exclude)
+                if name.startswith(".") or not known_suffix(name) or unwanted:
+                    made.passed_over += 1
+                else:
+                    yield safe_name(lead + inner), os.path.join(folder, name)
         elif path.exists():
-            yield _safe(lead + path.name), str(path)
+            yield safe_name(lead + path.name), str(path)
         else:
             raise BadInput(f"{path}: no such file or folder")
 
 
+def _walked(root: Path, links: bool, made: Gathered) -> Iterator[tuple[str, str]]:
+    """(folder, name) of all files below a folder, in order, but for those that are a workspace's own; a symbolic link
+    that leads out of the folder is counted, or followed, no folder twice."""
+    home = os.path.realpath(root)
+    seen = {home}
+    for folder, folders, names in os.walk(root, followlinks=True):
+        workspace = SETTINGS in names
+        kept = []
+        for name in sorted(folders):
+            whole = os.path.join(folder, name)
+            if name.startswith("."):
+                continue
+            if workspace and name in _OWN_FOLDERS:
+                made.own += sum(len(files) for _, _, files in os.walk(whole))
+                continue
+            if os.path.islink(whole):
+                real = os.path.realpath(whole)
+                if not links and not _inside(real, home):
+                    made.links += 1
+                if not links or real in seen:
+                    continue
+                seen.add(real)
+            kept.append(name)
+        folders[:] = kept
+        for name in sorted(names):
+            whole = os.path.join(folder, name)
+            if workspace and name in _OWN_FILES:
+                made.own += 1
+            elif not links and os.path.islink(whole) and not _inside(os.path.realpath(whole), home):
+                made.links += 1
+            else:
+                yield folder, name
+
+
+def _inside(path: str, folder: str) -> bool:
+    return path == folder or path.startswith(folder.rstrip(os.sep) + os.sep)
+
+
+def _is_own(path: Path) -> bool:
+    """Whether a path is, or lies in, what belongs to a workspace."""
+    whole = Path(os.path.abspath(path))
+    for place, folder in enumerate(whole.parents):
+        below = whole.relative_to(folder).parts
+        own = below[0] in (*_OWN_FOLDERS, ".aventrik") or (place == 0 and below[0] in _OWN_FILES)
+        if own and (folder / SETTINGS).is_file():
+            return True
+    return False
+
+
+def _kind(mode: int) -> str:
+    for test, told in (
+        (stat.S_ISFIFO, "a named pipe"),
+        (stat.S_ISSOCK, "a socket"),
+        (stat.S_ISCHR, "a device"),
+        (stat.S_ISBLK, "a device"),
+        (stat.S_ISDIR, "a folder"),
+    ):
+        if test(mode):
+            return told
+    return "something else"
+
+
 def _matches(inner: str, patterns: Sequence[str]) -> bool:
     return any(fnmatch(inner, pattern) or fnmatch(inner.rsplit("/", 1)[-1], pattern) for pattern in patterns)
-
-
-def _safe(name: str) -> str:
-    """A name that can be stored and shown: bytes that are not UTF-8, and control characters, are escaped."""
-    if name.isascii() and name.isprintable():
-        return name
-    plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
-    return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" for c in plain)

@@ -68,6 +68,7 @@ class Passing:
         self._fresh = fresh
         self._failed = failed
         self._progress = progress
+        self._before = self._whole = 0  # questions, one for each stage, that are done before the present stage; all
         # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
         self._known: dict[str, tuple[str, bool]] = {} if known is None else known
         self.passages = [Passage(question, dict(marks), dict(marks)) for question, marks in asked.marked]
@@ -77,10 +78,11 @@ class Passing:
     def pass_all(self) -> None:
         """Takes all questions through all stages, a stage after another."""
         nodes = list(needed(self.place.nodes, QUESTION))
+        self._whole = len(nodes) * len(self.passages)
         for number, node in enumerate(nodes):
-            self._progress(number, len(nodes))
+            self._before = number * len(self.passages)
             self.stage(node)
-        self._progress(len(nodes), len(nodes))
+            self._progress(self._before + len(self.passages), self._whole)
 
     def stage(self, node: Node) -> None:
         """Takes all questions through one stage."""
@@ -140,8 +142,11 @@ class Passing:
         takes = self.bench.store.results.next_takes(again) if again else {}
         names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
         self.place.wide(node)  # opened, and made when missing, before the clock of this stage starts
+        done = self._before + len(self.passages) - len(missing)
         for part in self._parts(node, list(missing.items())):
             self._keep(node, part, names)
+            done += len(part)
+            self._progress(done, self._whole)
         if takes:
             self.bench.store.results.swap(takes)
             self.bench.forget_takes()

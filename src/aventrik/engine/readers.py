@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import multiprocessing
 import os
+import signal
+import stat
 from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
 import orjson
@@ -48,6 +50,7 @@ class ReadOne:
     failure: str = ""
     rows: list[Gathering] = field(default_factory=list)
     failed: list[tuple[str, str]] = field(default_factory=list)
+    passed_over: int = 0
 
 
 def document_row(document: Document) -> Gathering:
@@ -68,21 +71,16 @@ def read_one(wanted: Wanted, reading: Reading) -> ReadOne:
     """Reads one file, here and now."""
     done = ReadOne(wanted)
     try:
-        before = os.stat(wanted.path)
-        data = Path(wanted.path).read_bytes()
-        after = os.stat(wanted.path)
-        if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns) or len(data) != after.st_size:
-            raise Unreadable("it changed while it was read; gather it again")
+        data, status = _bytes_of(wanted)
         done.key = hashlib.sha256(data).hexdigest()
-        done.mtime, done.size = before.st_mtime_ns, before.st_size
+        done.mtime, done.size = status.st_mtime_ns, status.st_size
         done.same = done.key == wanted.known
         if not done.same:
-            documents, done.failed = read_file(wanted.name, data, reading)
-            done.rows = [document_row(document) for document in documents]
+            found = read_file(wanted.name, data, reading)
+            done.rows = [document_row(document) for document in found.documents]
+            done.failed, done.passed_over = found.failed, found.passed_over
     except Unreadable as error:
         done.failure = str(error)
-    except RecursionError:
-        done.failure = "it is nested too deeply"
     except MemoryError:
         done.failure = "reading it takes more memory than is allowed (reading.megabytes)"
     except OSError as error:
@@ -92,12 +90,35 @@ def read_one(wanted: Wanted, reading: Reading) -> ReadOne:
     return done
 
 
+def _bytes_of(wanted: Wanted) -> tuple[bytes, os.stat_result]:
+    """What stands in a file, and its status; raises `Unreadable` for what is no file (by now), or changes meanwhile."""
+    number = os.open(wanted.path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+    with open(number, "rb") as file:
+        before = os.fstat(number)
+        if not stat.S_ISREG(before.st_mode):
+            raise Unreadable("it is no regular file")
+        data = file.read(before.st_size + 1)
+        after = os.stat(wanted.path)
+        if (before.st_size, before.st_mtime_ns) != (after.st_size, after.st_mtime_ns) or len(data) != after.st_size:
+            raise Unreadable("it changed while it was read; gather it again")
+        return data, before
+
+
 def _read_some(wanted: Sequence[Wanted], reading: Reading) -> list[ReadOne]:
     return [read_one(each, reading) for each in wanted]
 
 
+_DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG of Linux
+
+
 def _limited(megabytes: int) -> None:
-    """Limits a worker's memory, where the system can."""
+    """Makes a process one that reads files and nothing else: Ctrl-C is for its parent, with which it ends, and its
+    memory is limited, where the system can do that."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    with contextlib.suppress(Exception):
+        import ctypes
+
+        ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
     try:
         import resource
 

@@ -11,6 +11,8 @@ from typing import Any
 import orjson
 from pydantic import TypeAdapter, ValidationError
 
+from ..core.errors import Damaged
+
 
 def encode(record: Any) -> bytes:
     """A record as JSON."""
@@ -28,12 +30,17 @@ def _plain(value: Any) -> Any:
 
 
 def decode(kind: type, body: bytes) -> Any:
-    """The record of a kind again; raises ValueError for JSON that is not of that kind."""
+    """The record of a kind again; raises `Damaged` for JSON that is not of that kind."""
     adapter = _adapter(kind)
     try:
         return adapter.validate_json(body)
     except ValidationError:
-        return adapter.validate_python(json.loads(body.decode("utf-8", "surrogatepass")))
+        try:
+            return adapter.validate_python(json.loads(body.decode("utf-8", "surrogatepass")))
+        except (ValueError, RecursionError):
+            raise Damaged(
+                f"the store: a result is no {kind.__name__}; 'aventrik store --clean' drops what no run refers to"
+            ) from None
 
 
 def digest(body: bytes) -> str:

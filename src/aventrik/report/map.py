@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import json
+import re
 import textwrap
+import warnings
+from base64 import b64encode
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +27,8 @@ _HUES = (
 )  # fmt: skip
 _SHAPES = (("o", "circle"), ("^", "triangle-up"), ("s", "square"))
 _GREY = "#b8bcc2"
+_DRAWN_BY_CARD = 4000  # points beyond which the page has the graphics card draw them
+_HALF = re.compile("[\ud800-\udfff]")
 _MARKS = {
     "served well": (_HUES[0], "o", "circle"),
     "served in part": (_HUES[4], "^", "triangle-up"),
@@ -81,6 +87,7 @@ def write_picture(path: Path, drawing: Drawing, colouring: str) -> None:
 
     matplotlib.use("Agg")
     from matplotlib import pyplot as plt
+    from matplotlib.text import Text
 
     groups = drawing.colourings[colouring]
     figure, axes = plt.subplots(figsize=(12.8, 8.0), dpi=100)
@@ -91,7 +98,7 @@ def write_picture(path: Path, drawing: Drawing, colouring: str) -> None:
         if not len(at):
             continue
         colour, marker, _ = look_of(place, name, PLAIN)
-        label = textwrap.shorten(f"{name} ({len(at):,})", 62, placeholder="…")
+        label = textwrap.shorten(f"{_plain(name)} ({len(at):,})", 62, placeholder="…")
         axes.scatter(at[:, 0], at[:, 1], s=size, c=colour, marker=marker, alpha=0.8, linewidths=0, label=label)
     for name in groups:
         at = _places(drawing, colouring, name)
@@ -106,16 +113,24 @@ def write_picture(path: Path, drawing: Drawing, colouring: str) -> None:
     axes.set_yticks([])
     for side in axes.spines.values():
         side.set_color("#cccccc")
-    axes.set_title(drawing.title, loc="left", fontsize=13)
-    figure.text(0.02, 0.015, drawing.note, fontsize=9, color="#555555")
+    axes.set_title(_plain(drawing.title), loc="left", fontsize=13)
+    figure.text(0.02, 0.015, _plain(drawing.note), fontsize=9, color="#555555")
     figure.legend(
         *axes.get_legend_handles_labels(), loc="upper left", bbox_to_anchor=(0.665, 0.925), fontsize=9, frameon=False,
         title=f"coloured by {colouring}", title_fontsize=10, alignment="left",
     )  # fmt: skip
+    for text in figure.findobj(Text):
+        text.set_parse_math(False)  # a dollar sign in a name is a dollar sign
     body = BytesIO()
-    figure.savefig(body, format="png", metadata={"Software": None})
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of letters that the font lacks
+        figure.savefig(body, format="png", metadata={"Software": None})
     plt.close(figure)
     write_whole(path, body.getvalue())
+
+
+def _plain(text: str) -> str:
+    return "".join(char if char.isprintable() else " " for char in text)
 
 
 def _places(drawing: Drawing, colouring: str, name: str) -> npt.NDArray[np.float64]:
@@ -144,8 +159,34 @@ def write_page(path: Path, drawing: Drawing, colouring: str) -> None:
             for name, groups in drawing.colourings.items()
         },
         "chosen": colouring,
+        "card": len(drawing.points) > _DRAWN_BY_CARD,
         "other": OTHER,
     }
-    body = json.dumps(data, ensure_ascii=False).replace("</", "<\\/").replace("\u2028", "\\u2028")
-    page = Environment(loader=PackageLoader(__package__), autoescape=True).get_template("map.html")
-    write_whole(path, page.render(drawing=drawing, data=body, library=get_plotlyjs()))
+    environment = Environment(loader=PackageLoader(__package__), autoescape=True)
+    scripts = [get_plotlyjs(), environment.get_template("map.js").render()]
+    page = environment.get_template("map.html").render(
+        drawing=drawing,
+        data=embedded(data),
+        scripts=scripts,
+        # The library builds the code of its large drawings as it goes.
+        policy=policy(scripts, builds=len(drawing.points) > _DRAWN_BY_CARD),
+    )
+    write_whole(path, page)
+
+
+def embedded(value: Any) -> str:
+    """JSON to stand in an element of a page: no text in it can end the element, or begin another."""
+    body = json.dumps(value, ensure_ascii=False)
+    for char in "<>&\u2028\u2029":
+        body = body.replace(char, f"\\u{ord(char):04x}")
+    return _HALF.sub(lambda found: f"\\u{ord(found[0]):04x}", body)
+
+
+def policy(scripts: Sequence[str], builds: bool) -> str:
+    """The content security policy of a page: nothing from any network, and no script but these, known by their hashes."""
+    marks = [f"'sha256-{b64encode(sha256(script.encode()).digest()).decode()}'" for script in scripts]
+    allowed = " ".join([*marks, *(["'unsafe-eval'"] if builds else [])])
+    return (
+        f"default-src 'none'; script-src {allowed}; style-src 'unsafe-inline'; img-src data: blob:; base-uri 'none'; "
+        "form-action 'none'"
+    )

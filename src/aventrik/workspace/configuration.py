@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
@@ -22,11 +23,11 @@ from .toml import nearest, one_of
 
 NO_MODEL = "none"  # answering.model: no answers are made
 
-MOST_COMBINATIONS = 500
+_LARGEST = 1_000_000  # what a count in a reranking step may be
 
 
 class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
 class Chunking(_Table):
@@ -132,7 +133,7 @@ class Context(_Table):
     """What the answering model is shown."""
 
     keep: int = Field(5, ge=1, le=1000)
-    budget: int = Field(1200, ge=1)
+    budget: int = Field(1200, ge=1, le=10_000_000)
 
 
 class Answering(_Table):
@@ -221,12 +222,12 @@ def _check_step(step: str, key: str, value: Any) -> None:
     if isinstance(default, str):
         if not isinstance(value, str):
             raise ValueError(f"step '{step}', {key}: must be text in quotes, not {value!r}")
-    elif isinstance(value, bool) or not isinstance(value, (int, float)):
+    elif isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
         raise ValueError(f"step '{step}', {key}: must be a number, not {value!r}")
     elif isinstance(default, float) and not 0 <= value <= 1:
         raise ValueError(f"step '{step}', {key}: must be from 0 to 1, not {value!r}")
-    elif isinstance(default, int) and (not isinstance(value, int) or value < 1):
-        raise ValueError(f"step '{step}', {key}: must be a whole number of at least 1, not {value!r}")
+    elif isinstance(default, int) and (not isinstance(value, int) or not 1 <= value <= _LARGEST):
+        raise ValueError(f"step '{step}', {key}: must be a whole number from 1 to {_LARGEST:,}, not {value!r}")
 
 
 def with_values(content: dict[str, Any], choice: dict[str, Any]) -> dict[str, Any]:

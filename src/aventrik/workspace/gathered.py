@@ -9,7 +9,8 @@ from pathlib import Path
 
 from .files import read_rows, write_rows
 
-_COLUMNS = ("path", "as", "include", "exclude")
+_COLUMNS = ("path", "as", "include", "exclude", "links")
+_FOLLOWED = "followed"
 
 
 @dataclass(frozen=True)
@@ -20,6 +21,7 @@ class Source:
     prefix: str = ""
     include: tuple[str, ...] = ()
     exclude: tuple[str, ...] = ()
+    links: bool = False
 
 
 class GatheredSources:
@@ -38,6 +40,7 @@ class GatheredSources:
                 row.get("as", ""),
                 _patterns(row.get("include", "")),
                 _patterns(row.get("exclude", "")),
+                row.get("links", "") == _FOLLOWED,
             )
 
     def add(self, sources: Sequence[Source]) -> None:
@@ -48,6 +51,7 @@ class GatheredSources:
             name = str(whole.relative_to(self._folder) if inside else whole)
             self._rows[name] = {
                 "as": source.prefix, "include": " ".join(source.include), "exclude": " ".join(source.exclude),
+                "links": _FOLLOWED if source.links else "",
             }  # fmt: skip
         write_rows(self.path, _COLUMNS, [{"path": path, **row} for path, row in sorted(self._rows.items())])
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
+from urllib.parse import urlsplit
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -13,13 +14,13 @@ SETTINGS = "aventrik.toml"
 
 
 class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
 class Limits(_Table):
     """What the program may take."""
 
-    file_megabytes: int = Field(100, ge=1)
+    file_megabytes: int = Field(100, ge=1, le=1_000_000)
 
 
 class ReadingSettings(_Table):
@@ -30,8 +31,8 @@ class ReadingSettings(_Table):
     text: tuple[str, ...] = Field((), strict=False)
     title: str = ""
     id: str = ""
-    seconds: int = Field(120, ge=1)
-    megabytes: int = Field(4000, ge=500)
+    seconds: int = Field(120, ge=1, le=86_400)
+    megabytes: int = Field(4000, ge=500, le=10_000_000)
     workers: int = Field(0, ge=0, le=64)
 
     @property
@@ -50,25 +51,25 @@ class Model(_Table):
     path: str = ""
     key_variable: str = ""
     concurrency: int = Field(8, ge=1, le=512)
-    requests_per_minute: int = Field(0, ge=0)
-    tokens_per_minute: int = Field(0, ge=0)
+    requests_per_minute: int = Field(0, ge=0, le=10**9)
+    tokens_per_minute: int = Field(0, ge=0, le=10**12)
     timeout: float = Field(60.0, gt=0, le=86_400, strict=False)
     patience: float = Field(600.0, ge=0, le=86_400, strict=False)
     reply_megabytes: int = Field(32, ge=1, le=1000)
     attempts: int = Field(6, ge=1, le=20)
-    backoff: float = Field(0.5, ge=0, strict=False)
-    price_in: float = Field(0.0, ge=0, strict=False)
-    price_out: float = Field(0.0, ge=0, strict=False)
-    context: int = Field(8192, ge=128)
-    reply_tokens: int = Field(1024, ge=16)
+    backoff: float = Field(0.5, ge=0, le=3600, strict=False)
+    price_in: float = Field(0.0, ge=0, le=1e9, strict=False)
+    price_out: float = Field(0.0, ge=0, le=1e9, strict=False)
+    context: int = Field(8192, ge=128, le=10**9)
+    reply_tokens: int = Field(1024, ge=16, le=10**9)
     temperature: float = Field(0.0, ge=0, le=2, strict=False)
     query_prefix: str = ""
     passage_prefix: str = ""
 
     @model_validator(mode="after")
     def _reachable(self) -> Model:
-        if self.kind == "http" and not self.address.startswith(("http://", "https://")):
-            raise ValueError("kind 'http' needs an address that begins with http:// or https://")
+        if self.kind == "http":
+            _check_address(self.address)
         if self.kind == "http" and not self.model:
             raise ValueError("kind 'http' needs the model's name on the server, in model")
         if self.kind == "local" and not self.path:
@@ -78,6 +79,21 @@ class Model(_Table):
         if self.reply_tokens > self.context // 2:
             raise ValueError("reply_tokens must leave at least half of the context for the prompt")
         return self
+
+
+def _check_address(address: str) -> None:
+    """Raises ValueError for an address that can't be one of a server, or that holds what belongs elsewhere."""
+    if not address.startswith(("http://", "https://")):
+        raise ValueError("kind 'http' needs an address that begins with http:// or https://")
+    try:
+        parts = urlsplit(address)
+        host, port = parts.hostname, parts.port
+    except ValueError:
+        raise ValueError("address: is no address (its host or port can't be understood)") from None
+    if not host or port == 0 or not address.isprintable() or " " in address:
+        raise ValueError("address: is no address (its host or port can't be understood)")
+    if parts.username is not None or parts.password is not None or parts.query or parts.fragment:
+        raise ValueError("address: must hold no user, password, query or fragment; a key belongs in key_variable")
 
 
 class Roles(_Table):
@@ -100,9 +116,11 @@ class Settings(_Table):
     """The content of `aventrik.toml`."""
 
     name: str = ""
-    seed: int = 0
+    seed: int = Field(0, ge=0, lt=2**32)
     cover: float = Field(0.9, gt=0, le=1)
-    cut_offs: tuple[int, ...] = Field((1, 3, 5, 10), strict=False, min_length=1)
+    cut_offs: tuple[Annotated[int, Field(ge=1, le=10_000)], ...] = Field(
+        (1, 3, 5, 10), strict=False, min_length=1, max_length=20
+    )
     limits: Limits = Limits()
     reading: ReadingSettings = ReadingSettings()
     roles: Roles = Roles()

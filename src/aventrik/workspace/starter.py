@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from ..core.errors import BadInput, disk_errors
+from ..core.reading import safe_name
 from .settings import SETTINGS
 
 STARTER_SETTINGS = """\
@@ -119,5 +120,5 @@ def create(folder: Path) -> None:
         starter = folder / "configs" / "starter.toml"
         if not starter.exists():
             starter.write_text(STARTER_CONFIGURATION, encoding="utf-8")
-        name = folder.resolve().name.replace("\\", "\\\\").replace('"', '\\"')
+        name = safe_name(folder.resolve().name).replace("\\", "\\\\").replace('"', '\\"')
         (folder / SETTINGS).write_text(STARTER_SETTINGS.format(name=name), encoding="utf-8")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from pathlib import Path
 from typing import Any
 
@@ -32,8 +33,8 @@ def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[C
     if not isinstance(sweep, dict):
         raise wrong("", "must be a table")
     mode = sweep.pop("mode", "every-combination")
-    if mode not in ("every-combination", "one-at-a-time"):
-        raise wrong("mode", f"'{mode}' is not one of every-combination, one-at-a-time")
+    if not isinstance(mode, str) or mode not in ("every-combination", "one-at-a-time"):
+        raise wrong("mode", f"{mode!r} is not one of every-combination, one-at-a-time")
     validated(Configuration, {**content}, path, text)
     settings = _flat(Configuration)
     for key, values in sweep.items():
@@ -41,6 +42,10 @@ def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[C
             raise wrong(key, "unknown setting" + nearest(key, settings))
         if not isinstance(values, list) or not values:
             raise wrong(key, f"must be a list of values, not {values!r}")
+    counts = [len(values) for values in sweep.values()]
+    total = math.prod(counts) if mode == "every-combination" else 1 + sum(counts) - len(counts)
+    if total > MOST_COMBINATIONS:  # told before a list is made that might never end
+        raise wrong("", f"stands for {total:,} configurations; the most is {MOST_COMBINATIONS}")
     found: list[Configuration] = []
     for choice in _choices(sweep, mode):
         merged = with_values(content, choice)
@@ -53,8 +58,6 @@ def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[C
             key = next((key for key in choice if key == at), next((k for k in choice if k.startswith(at)), ""))
             reason = first["msg"].removeprefix("Value error, ")
             raise wrong(key, f"{_short(choice.get(key))}: {reason}") from None
-    if len(found) > MOST_COMBINATIONS:
-        raise wrong("", f"stands for {len(found)} configurations; the most is {MOST_COMBINATIONS}")
     return found
 
 

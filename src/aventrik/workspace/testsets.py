@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -15,15 +16,18 @@ from ..core.testsets import Need, Question, Quoted, placed
 from .files import read_text, write_whole
 from .toml import nearest
 
+_HALF = re.compile("[\ud800-\udfff]")
+_LONGEST = 100_000  # characters of a question or an answer
+
 
 class _Line(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True)
+    model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
 
 
 class _Span(_Line):
     doc: str = Field(min_length=1)
-    start: int = Field(-1, ge=-1)
-    end: int = Field(-1, ge=-1)
+    start: int = Field(-1, ge=-1, lt=2**53)
+    end: int = Field(-1, ge=-1, lt=2**53)
     quote: str = ""
 
 
@@ -34,8 +38,8 @@ class _Need(_Line):
 
 class _Question(_Line):
     id: str = Field(min_length=1, max_length=100)
-    question: str = Field(min_length=1)
-    answer: str = ""
+    question: str = Field(min_length=1, max_length=_LONGEST)
+    answer: str = Field("", max_length=_LONGEST)
     needs: list[_Need] = []
     kind: Literal["one-fact", "joined", "table", "unanswerable"] = "one-fact"
     status: Literal["draft", "kept", "rejected"] = "draft"
@@ -75,8 +79,14 @@ def _parsed(line: str, where: str) -> Question:
         content = json.loads(line)
     except json.JSONDecodeError as error:
         raise BadInput(f"{where}: not valid JSON (column {error.colno}: {error.msg.lower()})") from None
+    except ValueError:  # a number that Python does not take
+        raise BadInput(f"{where}: a number in it has too many digits") from None
+    except RecursionError:
+        raise BadInput(f"{where}: is nested too deeply") from None
     if not isinstance(content, dict):
         raise BadInput(f"{where}: must be a JSON object")
+    if "\\u" in line and _HALF.search(json.dumps(content, ensure_ascii=False)):
+        raise BadInput(f"{where}: half of a surrogate pair stands in it (\\ud800 to \\udfff), which is no character")
     try:
         row = _Question.model_validate(content)
     except ValidationError as error:

@@ -48,6 +48,9 @@ _MESSAGES = {
     "model_type": "must be a table",
     "model_attributes_type": "must be a table",
     "missing": "is missing",
+    "finite_number": "must be a finite number",
+    "too_short": "must hold at least {min_length}",
+    "too_long": "must hold at most {max_length}",
 }
 
 
@@ -61,6 +64,10 @@ def load_toml(path: Path) -> tuple[dict[str, Any], str]:
         reason = re.sub(r"\s*\(at .*\)$", "", str(error))
         line = f", line {where[1]}" if where else ""
         raise BadInput(f"{path}{line}: not valid TOML: {reason[:1].lower()}{reason[1:]}") from None
+    except ValueError:  # a number that Python does not take
+        raise BadInput(f"{path}: not valid TOML: a number in it has too many digits") from None
+    except RecursionError:
+        raise BadInput(f"{path}: is nested too deeply") from None
 
 
 def validated(model: type[Model], content: dict[str, Any], path: Path, text: str) -> Model:
@@ -126,7 +133,11 @@ def _told(model: type[BaseModel], first: Any, location: tuple[str, ...]) -> str:
 
 
 def _shown(value: Any) -> str:
-    return repr(value) if not isinstance(value, str) else f"'{value}'"
+    try:
+        shown = repr(value) if not isinstance(value, str) else f"'{value}'"
+    except (ValueError, RecursionError):  # a number of thousands of digits
+        return "what stands there"
+    return shown if len(shown) <= 80 else shown[:79] + "…"
 
 
 def names_at(model: type[BaseModel], location: tuple[str, ...]) -> list[str]:

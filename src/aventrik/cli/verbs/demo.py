@@ -7,6 +7,7 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ..arguments import given_path
 from ..screen import Screen
 
 if TYPE_CHECKING:
@@ -19,7 +20,9 @@ HELP = "Lays out the demo workspace, the documents of a made-up waterway, and ru
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("dir", metavar="DIR", nargs="?", type=Path, default=Path("tarrowby"), help="default: tarrowby")
+    parser.add_argument(
+        "dir", metavar="DIR", nargs="?", type=given_path, default=Path("tarrowby"), help="default: tarrowby"
+    )
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ..arguments import given_path
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
@@ -19,19 +20,24 @@ HELP = (
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("paths", metavar="PATH", nargs="*", type=Path, help="files and folders (none: those of before)")
+    parser.add_argument(
+        "paths", metavar="PATH", nargs="*", type=given_path, help="files and folders (none: those of before)"
+    )
     parser.add_argument("--as", dest="prefix", metavar="PREFIX", default="", help="put before the documents' names")
     parser.add_argument("--include", metavar="PATTERN", action="append", default=[], help="only files like '*.html'")
     parser.add_argument("--exclude", metavar="PATTERN", action="append", default=[], help="no files like 'draft/*'")
+    parser.add_argument(
+        "--follow-links", action="store_true", help="follow symbolic links out of a gathered folder too"
+    )
     parser.add_argument("--prune", action="store_true", help="remove documents whose file is gone")
     parser.add_argument("--largest", metavar="MB", type=int, help="the largest file taken (default: aventrik.toml)")
     parser.add_argument(
-        "--metadata", metavar="CSV", type=Path, help="a CSV beside the documents: a column 'document', others"
+        "--metadata", metavar="CSV", type=given_path, help="a CSV beside the documents: a column 'document', others"
     )
     look = parser.add_argument_group("looking at what was read (nothing is gathered)")
     look.add_argument("--report", action="store_true", help="the reading report, a line a document")
     look.add_argument("--show", metavar="DOCUMENT", help="a document as it was read, its parts marked")
-    look.add_argument("--try-readers", metavar="FILE", type=Path, help="both ways of reading a PDF, side by side")
+    look.add_argument("--try-readers", metavar="FILE", type=given_path, help="both ways of reading a PDF, side by side")
     look.add_argument("--page", metavar="N", type=int, help="one page of it (of --try-readers the first)")
     parser.add_argument("--strict", action="store_true", help="exit with 2 if any file could not be read")
 
@@ -54,7 +60,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.report:
         screen.result(show_report(opened, screen))
         return 0
-    sources = [Source(path, options.prefix, tuple(options.include), tuple(options.exclude)) for path in options.paths]
+    sources = [
+        Source(path, options.prefix, tuple(options.include), tuple(options.exclude), options.follow_links)
+        for path in options.paths
+    ]
     if not sources and not options.metadata:
         sources = list(GatheredSources(opened.workspace.folder))
         if not sources:
@@ -76,6 +85,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             "removed": made.removed,
             "vanished": made.vanished,
             "passed_over": made.passed_over,
+            "links": made.links,
+            "own": made.own,
             "documents": count,
             "chars": chars,
             "failed": [{"file": file, "reason": reason} for file, reason in made.failed],
@@ -94,6 +105,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.say(f"gathered: {', '.join(parts) or 'nothing'}; the corpus holds {count:,} documents, {chars:,} characters")
     if made.passed_over:
         screen.say(f"passed over: {made.passed_over:,} files hidden, excluded, or of formats that are not read")
+    if made.links:
+        screen.say(
+            f"not followed: {made.links:,} symbolic links that lead out of the folder (--follow-links takes them)"
+        )
+    if made.own:
+        names = "configs, testsets, prompts, reports and settings"
+        screen.say(f"left alone: {made.own:,} files of the workspace itself ({names})")
     if made.failed:
         screen.say(f"not read: {len(made.failed):,}")
         width = max(30, screen.out.width)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
+from ..arguments import given_path
 from ..screen import Screen
 
 HELP = "Starts a workspace: a folder with a commented aventrik.toml and one starter configuration."
@@ -12,7 +12,7 @@ HELP = "Starts a workspace: a folder with a commented aventrik.toml and one star
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("dir", metavar="DIR", type=Path, help="the folder, made when it is missing")
+    parser.add_argument("dir", metavar="DIR", type=given_path, help="the folder, made when it is missing")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:

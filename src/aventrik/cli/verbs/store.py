@@ -4,20 +4,29 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from ..arguments import given_path
 from ..screen import Screen
+
+if TYPE_CHECKING:
+    from ...storage.protocols import Store
 
 HELP = (
     "Shows what the store holds. Runs and finished model calls are all in it that can't be had again: --back-up writes "
-    "them into one file, --restore takes them from it. --clean drops what no run and no document refers to."
+    "them into one file, --restore takes them from it. --clean drops what no run and no document refers to. --check looks "
+    "whether all of it is still what was written."
 )
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     what = parser.add_mutually_exclusive_group()
-    what.add_argument("--back-up", metavar="FILE", type=Path, help="write runs and model calls into a new file")
-    what.add_argument("--restore", metavar="FILE", type=Path, help="take in runs and model calls from such a file")
+    what.add_argument("--back-up", metavar="FILE", type=given_path, help="write runs and model calls into a new file")
+    what.add_argument(
+        "--restore", metavar="FILE", type=given_path, help="take in runs and model calls from such a file"
+    )
+    what.add_argument("--check", action="store_true", help="read every byte; exit code 1 when something is damaged")
     what.add_argument("--clean", action="store_true", help="drop what nothing refers to, and all arrays")
 
 
@@ -37,6 +46,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     elif options.clean:
         done = store.clean()
         screen.say(f"dropped: {_counts(done)}; what is wanted again is made again")
+    elif options.check:
+        return _checked(store, screen)
     found = store.holds()
     screen.result({"done": done, "counts": found.counts, "bytes": found.bytes, "address": str(store.address)})
     screen.table(
@@ -44,6 +55,18 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     )
     screen.say(", ".join(f"{name}: {size / 1e6:,.1f} MB" for name, size in found.bytes.items()))
     return 0
+
+
+def _checked(store: Store, screen: Screen) -> int:
+    wrong = store.damaged()
+    screen.result({"damaged": wrong})
+    for line in wrong:
+        screen.say(line)
+    if not wrong:
+        screen.say("the store is sound: every row can be read, and every array is what was written")
+        return 0
+    screen.say(f"{len(wrong):,} damaged; --clean drops arrays, which are made again; runs come back from a backup")
+    return 1
 
 
 def _counts(done: dict[str, int]) -> str:

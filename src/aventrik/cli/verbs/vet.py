@@ -6,9 +6,9 @@ import argparse
 from collections import Counter
 from collections.abc import Sequence
 from fnmatch import fnmatch
-from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ..arguments import finite, given_path
 from ..opening import open_corpus
 from ..screen import Screen, shortened
 
@@ -27,7 +27,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("documents", metavar="DOCUMENT", nargs="*", help="only these; shell patterns work: 'notices/*'")
     parser.add_argument("--kind", metavar="KIND", action="append", default=[], help="only findings of this kind")
     parser.add_argument(
-        "--least", metavar="C", type=float, default=0.0, help="only findings of at least this confidence"
+        "--least", metavar="C", type=finite, default=0.0, help="only findings of at least this confidence"
     )
     parser.add_argument(
         "--leave-out", action="store_true", help="leave out the documents of the findings that are shown"
@@ -38,11 +38,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--label", metavar="COLUMN", help="ask for labels in the terminal, the most telling document first"
     )
     parser.add_argument("--suggest", metavar="COLUMN", help="suggest the rest of a column of labels.csv")
-    parser.add_argument("--apply", metavar="C", type=float, help="with --suggest: take suggestions of this confidence")
+    parser.add_argument("--apply", metavar="C", type=finite, help="with --suggest: take suggestions of this confidence")
     parser.add_argument(
         "--where", metavar="CONDITION", help="only documents whose labels and metadata say so: \"topic = 'fees'\""
     )
-    parser.add_argument("--export", metavar="FILE", type=Path, help="the table of decisions, .csv, .jsonl or .parquet")
+    parser.add_argument(
+        "--export", metavar="FILE", type=given_path, help="the table of decisions, .csv, .jsonl or .parquet"
+    )
     parser.add_argument("--strict", action="store_true", help="exit with 1 if an unfit document takes part")
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
+from ..errors import Damaged
 from . import Hit
 
 _SPARE = 6
@@ -23,6 +24,7 @@ def search(
     """For each query (a row of shape (q, d)) the `top` nearest rows of `vectors` (n, d), best first.
 
     `allowed` (n,) says which rows may be found; None means all. Equal scores (to 1e-6) stand in order of position.
+    Raises `Damaged` where one of the rows looked at holds what is no finite number.
     """
     import faiss
 
@@ -31,6 +33,8 @@ def search(
     queries = np.ascontiguousarray(queries, dtype=np.float32)
     found = [np.zeros((len(queries), 0), dtype=np.int64)]
     for first, places, rows in _blocks(vectors, allowed):
+        if not np.isfinite(np.add.reduce(rows, axis=None)):  # which would be passed over without a word
+            raise damaged(vectors)
         wanted = min(len(rows), top + _SPARE)
         _, near = faiss.knn(queries, rows, wanted, metric=faiss.METRIC_INNER_PRODUCT)
         found.append(near + first if places is None else np.where(near >= 0, places[near], -1))
@@ -61,8 +65,17 @@ def rescored(
         near = places[first : first + _TOGETHER]
         rows = vectors[np.maximum(near, 0)].astype(np.float64)
         scores = np.round(np.matmul(rows, queries[first : first + _TOGETHER, :, None].astype(np.float64))[..., 0], 6)
+        if not np.isfinite(scores).all():
+            raise damaged(vectors if np.isfinite(queries).all() else queries)
         scores[near < 0] = -np.inf
         order = np.argsort(-scores, axis=1, kind="stable")[:, :top]
         chosen, best = np.take_along_axis(near, order, 1).tolist(), np.take_along_axis(scores, order, 1).tolist()
         found.extend([(p, s) for p, s in zip(*row) if p >= 0] for row in zip(chosen, best))
     return found
+
+
+def damaged(vectors: npt.NDArray[np.float32]) -> Damaged:
+    """What to say of vectors that hold something else than finite numbers, with their file where they have one."""
+    file = getattr(vectors, "filename", None) or "a question's vector"
+    hint = "'aventrik store --clean' drops it, and it is made again"
+    return Damaged(f"{file}: holds something that is not a finite number; {hint}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import posixpath
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -27,7 +28,7 @@ FORMATS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "json": ("records", "read_json", (".json",)),
     "text": ("plain", "read_plain", (".txt", ".text", ".log", ".rst", "")),
 }
-REVISION = 2  # raised when the readers make something else of the same bytes, so that files are read again
+REVISION = 3  # raised when the readers make something else of the same bytes, so that files are read again
 RECORDS = ("csv", "jsonl", "json")
 WAYS = ("layout", "stream")
 _SUFFIXES = {suffix: form for form, (_, _, suffixes) in FORMATS.items() for suffix in suffixes}
@@ -90,24 +91,57 @@ def _zipped(data: bytes, suffix: str) -> str:
     raise Unreadable("it is a zip container of no kind that is read here")
 
 
-def read_file(name: str, data: bytes, reading: Reading) -> tuple[list[Document], list[tuple[str, str]]]:
-    """All documents in a file, and (path, reason) of what in an archive could not be read. Raises `Unreadable`."""
+@dataclass
+class Found:
+    """What was found in a file: documents, (path, reason) of what in an archive could not be read, and how many of its
+    files are of a format that is not read. All files of an archive are in one of the three."""
+
+    documents: list[Document] = field(default_factory=list)
+    failed: list[tuple[str, str]] = field(default_factory=list)
+    passed_over: int = 0
+
+
+def safe_name(name: str) -> str:
+    """A name that can be stored and shown: bytes that are not UTF-8, and what can't be seen, are escaped."""
+    if name.isascii() and name.isprintable():
+        return name
+    plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" for c in plain)
+
+
+def read_file(name: str, data: bytes, reading: Reading) -> Found:
+    """All that is in a file. Raises `Unreadable` where that is nothing, and for an archive that can't be opened."""
     if not is_archive(name):
-        return read_all(name, data, reading), []
-    found: list[Document] = []
-    failed: list[tuple[str, str]] = []
+        return Found(read_all(name, data, reading))
+    found = Found()
+    met: set[str] = set()
     for inner, content in entries(name, data):
-        path = f"{name}/{inner}"
+        path = _free(f"{name}/{safe_name(inner)}" if inner else name, met)
         if isinstance(content, str):
-            failed.append((path, content))
-        elif os.path.splitext(inner)[1].lower() in _SUFFIXES:
+            found.failed.append((path, content))
+        elif is_archive(inner):
+            found.failed.append((path, "it is an archive inside an archive, which is not opened"))
+        elif os.path.splitext(inner)[1].lower() not in _SUFFIXES or posixpath.basename(inner).startswith("."):
+            found.passed_over += 1
+        else:
             try:
-                found.extend(read_all(path, content, reading))
+                found.documents.extend(read_all(path, content, reading))
             except Unreadable as error:
-                failed.append((path, str(error)))
-    if not found and not failed:
+                found.failed.append((path, str(error)))
+    if not found.documents and not found.failed:
         raise Unreadable("the archive holds no file of a format that is read")
-    return found, failed
+    return found
+
+
+def _free(path: str, met: set[str]) -> str:
+    """A path that was not met before: the second "a.txt" is "a (2).txt"."""
+    wanted, count = path, 1
+    root, suffix = os.path.splitext(path)
+    while wanted in met:
+        count += 1
+        wanted = f"{root} ({count}){suffix}"
+    met.add(wanted)
+    return wanted
 
 
 def read_all(name: str, data: bytes, reading: Reading | None = None) -> list[Document]:
@@ -116,14 +150,25 @@ def read_all(name: str, data: bytes, reading: Reading | None = None) -> list[Doc
     form = format_of(name, data)
     module, function, _ = FORMATS[form]
     reader: Callable[..., Any] = getattr(import_module(f"{__name__}.{module}"), function)
-    if form in RECORDS:
-        documents = list(reader(name, data, reading.mapped))
-    else:
-        documents = [reader(name, data, reading.pdf) if form == "pdf" else reader(name, data)]
+    try:
+        if form in RECORDS:
+            documents = list(reader(name, data, reading.mapped))
+        else:
+            documents = [reader(name, data, reading.pdf) if form == "pdf" else reader(name, data)]
+    except (Unreadable, MemoryError):
+        raise
+    except RecursionError:
+        raise Unreadable("it is nested too deeply") from None
+    except Exception as error:  # the libraries that take formats apart let many kinds through
+        raise Unreadable(f"it is no sound {form} file, or of a kind that is not known here ({_kind(error)})") from None
     documents = [document for document in documents if document.text.strip()]
     if not documents:
         raise Unreadable("no text was found in it")
     return documents
+
+
+def _kind(error: Exception) -> str:
+    return f"{type(error).__name__}: {' '.join(str(error).split())[:80]}"
 
 
 def read(name: str, data: bytes) -> Document:

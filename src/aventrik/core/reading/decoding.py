@@ -17,6 +17,7 @@ _MARKS = (
 _CONTROL = bytes(sorted(set(range(32)) - {9, 10, 12, 13, 27}))
 _DECLARED = re.compile(rb"""charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]+)""")
 _SAMPLE = 65_536
+_HALF = re.compile("[\ud800-\udfff]")  # half of a surrogate pair, which some codecs let through
 
 
 def decode(data: bytes, declared: str = "") -> tuple[str, str]:
@@ -41,7 +42,7 @@ def decode(data: bytes, declared: str = "") -> tuple[str, str]:
             continue
         try:
             return _clean(data.decode(encoding)), encoding
-        except (UnicodeDecodeError, LookupError):
+        except (UnicodeError, LookupError, ValueError):  # there are codecs that are none for texts
             continue
     return _clean(data.decode("latin-1")), "latin-1"
 
@@ -55,4 +56,4 @@ def declared_in_html(data: bytes) -> str:
 def _clean(text: str) -> str:
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
-    return text.replace("\0", "\ufffd")
+    return _HALF.sub("\ufffd", text.replace("\0", "\ufffd"))

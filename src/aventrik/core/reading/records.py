@@ -20,6 +20,8 @@ _IDS = ("id", "key", "number", "ref", "reference")
 _TEXTS = ("body", "text", "content", "description", "message", "summary", "details")
 _LONG = 60  # characters that make a field a text rather than a value
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
+_DIGITS = 18  # of a value that is taken for a number
+_HALF = re.compile("[\ud800-\udfff]")
 csv.field_size_limit(50_000_000)
 
 
@@ -48,12 +50,14 @@ def read_csv(name: str, data: bytes, mapped: Mapped) -> list[Document]:
         raise Unreadable("it holds no row")
     if len(rows) == 1:
         raise Unreadable("it holds a header and no record")
-    header = [folded(cell) or f"column {n}" for n, cell in enumerate(rows[0], 1)]
+    header = _distinct([folded(cell) or f"column {n}" for n, cell in enumerate(rows[0], 1)])
+    longest = max(map(len, rows))
+    fields = _distinct([*header, *(f"column {n}" for n in range(len(header) + 1, longest + 1))])
     ragged = sum(len(row) != len(header) for row in rows[1:])
     meta: dict[str, Any] = {"format": "csv", "encoding": encoding}
     if ragged:
         meta["ragged_rows"] = ragged
-    records = [dict(zip([*header, *(f"column {n}" for n in range(len(header) + 1, 99))], row)) for row in rows[1:]]
+    records = [dict(zip(fields, row)) for row in rows[1:]]
     if mapped.rows == "records" or (mapped.rows == "auto" and _texts(records, mapped)):
         return _documents(name, records, mapped, meta)
     builder = TextBuilder()
@@ -69,9 +73,9 @@ def read_jsonl(name: str, data: bytes, mapped: Mapped) -> list[Document]:
         if not line.strip():
             continue
         try:
-            record = json.loads(line)
-        except ValueError as error:
-            raise Unreadable(f"line {number} is not valid JSON ({error})") from None
+            record = _loaded(line)
+        except (ValueError, RecursionError) as error:
+            raise Unreadable(f"line {number} is not valid JSON ({str(error)[:80]})") from None
         if not isinstance(record, dict):
             raise Unreadable(f"line {number} is not a JSON object")
         records.append(record)
@@ -82,7 +86,7 @@ def read_json(name: str, data: bytes, mapped: Mapped) -> list[Document]:
     """Reads a JSON list of objects, alone or as the only list in an object; any other JSON is one record."""
     text, encoding = decode(data)
     try:
-        found = json.loads(text)
+        found = _loaded(text)
     except (ValueError, RecursionError) as error:
         raise Unreadable(f"it is not valid JSON ({str(error)[:80]})") from None
     if isinstance(found, dict):
@@ -91,6 +95,42 @@ def read_json(name: str, data: bytes, mapped: Mapped) -> list[Document]:
     if not isinstance(found, list) or not all(isinstance(record, dict) for record in found):
         raise Unreadable("it holds no records (a list of objects)")
     return _documents(name, found, mapped, {"format": "json", "encoding": encoding})
+
+
+def _loaded(text: str) -> Any:
+    """JSON of which nothing is lost: the second field of one name in an object is "name (2)", and half of a pair of
+    surrogates, which no text can hold, becomes U+FFFD. A number of too many digits stays text."""
+    return json.loads(text, object_pairs_hook=_object, parse_int=_whole)
+
+
+def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    names = _distinct([_mended(name) for name, _ in pairs])
+    return {name: _mended(value) for name, (_, value) in zip(names, pairs)}
+
+
+def _mended(value: Any) -> Any:
+    if isinstance(value, str):
+        return _HALF.sub("\ufffd", value)
+    return [_mended(each) for each in value] if isinstance(value, list) else value
+
+
+def _whole(digits: str) -> int | str:
+    return int(digits) if len(digits) <= _DIGITS else digits
+
+
+def _distinct(names: Sequence[str]) -> list[str]:
+    """Names of which none comes twice, nor meets one that was there: the second "a" is "a (2)"."""
+    taken, seen, made = set(names), set(), []
+    for name in names:
+        wanted, count = name, 1
+        while wanted in seen:
+            count += 1
+            wanted = f"{name} ({count})"
+            if wanted in taken:
+                wanted = name
+        seen.add(wanted)
+        made.append(wanted)
+    return made
 
 
 def _delimiter(text: str, name: str) -> str:
@@ -125,12 +165,8 @@ def _documents(name: str, records: Sequence[Mapping[str, Any]], mapped: Mapped, 
     if not texts:
         texts = [field for field in fields if field not in (key, title)]
     made: list[Document] = []
-    seen: dict[str, int] = {}
-    for place, record in enumerate(records, 1):
-        mark = folded(str(record.get(key) or "")) or f"record {place}"
-        seen[mark] = seen.get(mark, 0) + 1
-        if seen[mark] > 1:
-            mark = f"{mark} ({seen[mark]})"
+    marks = _distinct([_mark(record.get(key)) or f"record {place}" for place, record in enumerate(records, 1)])
+    for mark, record in zip(marks, records):
         builder = TextBuilder()
         heading = folded(str(record.get(title) or ""))
         if heading:
@@ -146,11 +182,16 @@ def _documents(name: str, records: Sequence[Mapping[str, Any]], mapped: Mapped, 
     return [document for document in made if document.text.strip()]
 
 
+def _mark(value: Any) -> str:
+    """A record's own id as part of a document's name; empty where it has none."""
+    return "" if value is None or value == "" else "".join(c if c.isprintable() else " " for c in folded(str(value)))
+
+
 def typed(value: Any) -> Any:
     """A metadata value: figures as numbers, lists and texts as they are; dates stay texts like 2031-04-01."""
     if isinstance(value, str):
         value = folded(value)
-        if _NUMBER.fullmatch(value) and not (value.startswith("0") and value[1:2].isdigit()):
+        if len(value) <= _DIGITS and _NUMBER.fullmatch(value) and not (value.startswith("0") and value[1:2].isdigit()):
             figure = float(value) if "." in value else int(value)
             return figure if str(figure) == value else value  # 1.10 may be a version
         return value

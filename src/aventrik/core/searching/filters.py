@@ -11,6 +11,7 @@ like '2031-04-01'.
 from __future__ import annotations
 
 import difflib
+import math
 import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
@@ -73,11 +74,18 @@ def parse(condition: str) -> Condition:
     return _Parser(condition).whole()
 
 
+_LONGEST = 10_000  # characters of a condition
+_DEEPEST = 50  # brackets and "not" within each other
+
+
 class _Parser:
     def __init__(self, condition: str) -> None:
+        if len(condition) > _LONGEST:
+            raise BadInput(f"where: a condition may have {_LONGEST:,} characters, not {len(condition):,}")
         self._condition = condition
         self._tokens = list(self._lexed())
         self._place = 0
+        self._deep = 0
 
     def _lexed(self) -> Iterable[_Token]:
         place = 0
@@ -98,7 +106,8 @@ class _Parser:
         yield _Token("end", "the end", len(self._condition) + 1)
 
     def _wrong(self, column: int, reason: str) -> BadInput:
-        return BadInput(f"where, column {column}: {reason}, in: {self._condition}")
+        shown = self._condition if len(self._condition) <= 200 else self._condition[:199] + "…"
+        return BadInput(f"where, column {column}: {reason}, in: {shown}")
 
     @property
     def _now(self) -> _Token:
@@ -138,13 +147,20 @@ class _Parser:
         return parts[0] if len(parts) == 1 else Joined("and", tuple(parts))
 
     def _one(self) -> Condition:
-        if self._take("not"):
-            return Joined("not", (self._one(),))
-        if self._take("("):
-            found = self._any()
-            self._need(")")
-            return found
-        return self._test()
+        column = self._now.column
+        self._deep += 1
+        if self._deep > _DEEPEST:
+            raise self._wrong(column, f"nested more than {_DEEPEST} deep")
+        try:
+            if self._take("not"):
+                return Joined("not", (self._one(),))
+            if self._take("("):
+                found = self._any()
+                self._need(")")
+                return found
+            return self._test()
+        finally:
+            self._deep -= 1
 
     def _test(self) -> Condition:
         field = self._now
@@ -189,6 +205,8 @@ class _Parser:
         if token.kind == "text":
             return token.text
         if token.kind == "number":
+            if not math.isfinite(float(token.text)):
+                raise self._wrong(token.column, "a number has too many digits")
             return float(token.text)
         if token.kind == "keyword" and token.text in ("true", "false"):
             return token.text == "true"
@@ -276,5 +294,8 @@ def _holds(test: Comparison, entry: Any) -> bool:
 
 @lru_cache(maxsize=256)
 def _pattern(like: str) -> re.Pattern[str]:
-    body = "".join({"%": ".*", "_": "."}.get(mark, re.escape(mark)) for mark in like)
+    """As a pattern that looks at each character of a text a few times at most: what stands between two % is taken
+    where it first comes, and never looked for again (an atomic group)."""
+    first, *parts = ("".join("." if mark == "_" else re.escape(mark) for mark in part) for part in like.split("%"))
+    body = first + "".join(f"(?>.*?{part})" for part in parts[:-1] if part) + (f".*{parts[-1]}" if parts else "")
     return re.compile(body, re.IGNORECASE | re.DOTALL)

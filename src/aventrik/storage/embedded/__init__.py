@@ -48,6 +48,15 @@ class EmbeddedStore:
         """Drops what no run and no document refers to any more; returns counts."""
         return upkeep.clean(self._db, self._arrays)
 
+    def damaged(self) -> list[str]:
+        """What is not as it was written, a line each: every byte of the arrays and every row is looked at."""
+        return upkeep.damaged(self._db) + self.arrays.damaged()
+
+    @property
+    def read_only(self) -> bool:
+        """Whether nothing can be written in it."""
+        return self._db.read_only
+
     def before(self) -> list[tuple[str, str, str]]:
         """(kind, document, value) of what a store of an earlier format held that now stands in the workspace's files:
         kind is "left out" (value: the reason) or "metadata" (value: JSON)."""

@@ -42,16 +42,31 @@ class EmbeddedArrays:
         """The folder of a key; raises KeyError when it is missing or a file in it is not what was written.
 
         A file is known by its size and by a checksum over its ends and some blocks between (all of a small file), so
-        that opening a large one stays quick.
+        that opening a large one stays quick; `damaged` looks at every byte.
         """
         folder = self._root / key
         try:
             marks = json.loads((folder / _MANIFEST).read_text())
-            if any(_mark(folder / name) != mark for name, mark in marks.items()):
+            if not marks or any(_mark(folder / name) != mark[:2] for name, mark in marks.items()):
                 raise KeyError(key)
-        except (OSError, ValueError):
+        except (OSError, ValueError, TypeError, AttributeError):
             raise KeyError(key) from None
         return folder
+
+    def damaged(self) -> list[str]:
+        """The files that are not, down to the last byte, what was written; and folders whose list of files is gone."""
+        found: list[str] = []
+        for folder in sorted(self._root.iterdir()) if self._root.is_dir() else ():
+            if folder.name.startswith(".") or not folder.is_dir():
+                continue
+            try:
+                marks = json.loads((folder / _MANIFEST).read_text())
+                pairs = [(folder / name, mark) for name, mark in marks.items()]
+            except (OSError, ValueError, AttributeError):
+                found.append(str(folder / _MANIFEST))
+                continue
+            found.extend(str(path) for path, mark in pairs if not _as_written(path, mark))
+        return found
 
     def keep(self, key: str, write: Callable[[Path], None]) -> Path:
         """A folder of files under a key: `write` fills it, and it appears only when it is whole."""
@@ -147,7 +162,7 @@ class EmbeddedArrays:
         return found
 
     def _publish(self, key: str, draft: Path) -> None:
-        marks = {file.name: _mark(file) for file in sorted(draft.iterdir())}
+        marks = {file.name: [*_mark(file), _whole(file)] for file in sorted(draft.iterdir())}
         (draft / _MANIFEST).write_text(json.dumps(marks))
         if self._sound(key):  # another process was quicker
             shutil.rmtree(draft, ignore_errors=True)
@@ -196,6 +211,8 @@ class _Growing:
             self._open(name, np.asarray(like))
             kind = np.dtype(self._columns[name]["dtype"])
             for columns in batch:
+                if kind.kind == "f" and not np.isfinite(columns[name]).all():
+                    raise BadInput(f"what was made of a document holds a number that is not finite ({name})")
                 self._files[name].write(np.ascontiguousarray(columns[name], dtype=kind).tobytes())
             self._sizes[name].extend(len(columns[name]) for columns in batch)
         self.done += len(batch)
@@ -343,3 +360,19 @@ def _mark(path: Path) -> list[Any]:
                 file.seek((size - _BLOCK) * place // (_BLOCKS - 1))
                 check = zlib.crc32(file.read(_BLOCK), check)
     return [size, check]
+
+
+def _whole(path: Path) -> int:
+    """A checksum of all of a file."""
+    check = 0
+    with open(path, "rb") as file:
+        while part := file.read(_COPIED):
+            check = zlib.crc32(part, check)
+    return check
+
+
+def _as_written(path: Path, mark: Sequence[Any]) -> bool:
+    try:
+        return _mark(path) == list(mark[:2]) and (len(mark) < 3 or _whole(path) == mark[2])
+    except (OSError, TypeError):
+        return False

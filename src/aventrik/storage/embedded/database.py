@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sqlite3
 import zlib
 from collections.abc import Iterable, Iterator, Sequence
@@ -13,10 +14,11 @@ from typing import Any
 import orjson
 import zstandard
 
-from ...core.errors import BadInput, Unavailable, disk_errors
+from ...core.errors import BadInput, Damaged, Unavailable, disk_errors
 from .schema import FORMAT, SCHEMA
 
 _AT_ONCE = 500  # values in one statement
+_ROW = "a row of the store is not what was written there; 'aventrik store --check' looks through all of it"
 
 
 class Database:
@@ -24,22 +26,40 @@ class Database:
 
     def __init__(self, folder: Path) -> None:
         self.path = folder / "store.db"
+        self.read_only = False
         with told(self.path):
-            folder.mkdir(exist_ok=True)
-            self._db = sqlite3.connect(self.path, timeout=30, isolation_level=None)
+            if self.path.exists() and not writable(self.path):
+                self._db = self._for_reading()
+            else:
+                folder.mkdir(exist_ok=True)
+                self._db = sqlite3.connect(self.path, timeout=30, isolation_level=None)
             self._db.execute("PRAGMA busy_timeout = 30000")
             found = self.format
             if found > FORMAT:
                 raise BadInput(
                     f"{self.path}: made by a newer Aventrik (store format {found}, this one knows {FORMAT}); upgrade"
                 )
-            self._db.execute("PRAGMA journal_mode = WAL")
-            self._db.execute("PRAGMA synchronous = NORMAL")
+            if self.read_only and found < FORMAT:
+                raise BadInput(
+                    f"{self.path}: is of an older format ({found}, this one knows {FORMAT}) and can't be written; open it "
+                    "once where it can be"
+                )
+            if not self.read_only:
+                self._db.execute("PRAGMA journal_mode = WAL")
+                self._db.execute("PRAGMA synchronous = NORMAL")
             self._db.execute("PRAGMA foreign_keys = ON")
             self._db.execute("PRAGMA cache_size = -65536")  # 64 MB
             self._db.execute("PRAGMA wal_autocheckpoint = 8000")  # pages: the log is folded in after some 32 MB
         if found < FORMAT:
             self._prepare()
+
+    def _for_reading(self) -> sqlite3.Connection:
+        """The store where nothing can be written. What a writer left in its log is read too; where there is none, the
+        file is taken for one that nobody changes."""
+        self.read_only = True
+        log = self.path.with_name(f"{self.path.name}-wal")
+        how = "mode=ro" if log.exists() and log.stat().st_size else "immutable=1"
+        return sqlite3.connect(f"{self.path.resolve().as_uri()}?{how}", timeout=30, isolation_level=None, uri=True)
 
     @property
     def format(self) -> int:
@@ -115,17 +135,33 @@ def compressed(body: bytes) -> bytes:
 
 
 def decompressed(body: bytes) -> bytes:
-    """The inverse of `compressed`, and of zlib, by which a store of format 1 was written."""
-    return zstandard.decompress(body) if body.startswith(zstandard.FRAME_HEADER) else zlib.decompress(body)
+    """The inverse of `compressed`, and of zlib, by which a store of format 1 was written; raises `Damaged`."""
+    try:
+        return zstandard.decompress(body) if body.startswith(zstandard.FRAME_HEADER) else zlib.decompress(body)
+    except (zstandard.ZstdError, zlib.error, AttributeError, TypeError, MemoryError):
+        raise Damaged(_ROW) from None
 
 
 def unpacked(body: bytes) -> Any:
-    """The value of what `packed` or `compressed` gave."""
+    """The value of what `packed` or `compressed` gave; raises `Damaged`."""
     plain = decompressed(body)
     try:
         return orjson.loads(plain)
     except orjson.JSONDecodeError:  # it does not know NaN, nor half of a surrogate pair
-        return json.loads(plain.decode("utf-8", "surrogatepass"))
+        return loads(plain)
+
+
+def loads(body: str | bytes) -> Any:
+    """The value of plain JSON in a row; raises `Damaged`."""
+    try:
+        return json.loads(body if isinstance(body, str) else body.decode("utf-8", "surrogatepass"))
+    except (ValueError, TypeError, AttributeError, RecursionError):
+        raise Damaged(_ROW) from None
+
+
+def writable(path: Path) -> bool:
+    """Whether a store's file, and the folder with its log, can be written."""
+    return os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)
 
 
 @contextmanager
@@ -142,6 +178,6 @@ def told(path: Path) -> Iterator[None]:
             raise Unavailable(f"{path}: can't be written ({reason}); make room on the disk and run it again") from None
         if "readonly" in reason or "unable to open" in reason:
             raise BadInput(f"{path}: can't be written ({reason}); check the permissions of the folder") from None
-        if "not a database" in reason or "malformed" in reason:
-            raise BadInput(f"{path}: is not a sound SQLite file ({reason}); move it away and gather again") from None
-        raise
+        if isinstance(error, (sqlite3.ProgrammingError, sqlite3.IntegrityError)):
+            raise  # a fault of the program's own
+        raise Damaged(f"{path}: is not a sound store ({reason}); move it away and gather again") from None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 from collections import OrderedDict
 from collections.abc import Iterator, Sequence
@@ -11,7 +10,7 @@ from typing import Any
 
 from ...core.documents import Document, PackedParts
 from ..protocols import FileSeen, Gathering, Snapshot
-from .database import Database, packed, unpacked
+from .database import Database, loads, packed, unpacked
 
 _HELD = 256  # contents held in memory at a time
 
@@ -42,7 +41,7 @@ class EmbeddedDocuments:
         if not found:
             raise KeyError(name)
         [document] = self.contents([name], [found[0][0]])
-        return Document(name, document.text, document.parts, document.title, json.loads(found[0][1]))
+        return Document(name, document.text, document.parts, document.title, loads(found[0][1]))
 
     def contents(self, names: Sequence[str], keys: Sequence[str]) -> list[Document]:
         """Documents by content key, under the given names and without metadata; raises KeyError for a key that is gone."""
@@ -69,7 +68,7 @@ class EmbeddedDocuments:
         for name, key, title, meta, report in self._db.execute(
             "SELECT name, key, title, meta, report FROM documents ORDER BY name"
         ):
-            yield name, key, title, json.loads(meta), json.loads(report)
+            yield name, key, title, loads(meta), loads(report)
 
     def files(self) -> dict[str, FileSeen]:
         """What is known of each gathered file, by path."""
@@ -86,6 +85,11 @@ class EmbeddedDocuments:
     def of_file(self, path: str) -> dict[str, str]:
         """The documents that a file gave: name → content key."""
         return dict(self._db.rows("SELECT name, key FROM documents WHERE file = ?", (os.fsencode(path),)))
+
+    def of_other_files(self, names: Sequence[str], path: str) -> set[str]:
+        """Those of the names that documents of other files have."""
+        rows = self._db.rows_of("SELECT name, file FROM documents WHERE name IN (?)", names)
+        return {name for name, file in rows if file != os.fsencode(path)}
 
     def keep(self, path: str, rows: Sequence[Gathering]) -> None:
         """Keeps the documents of a file; what they were before stays among the contents, for the runs made on it."""

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...core.keys import content_key
 from ..protocols import Run, RunQuestion
-from .database import Database, packed, unpacked
+from .database import Database, loads, packed, unpacked
 
 _KNOWN = "SELECT digest FROM questions WHERE digest IN (?)"
 _COLUMNS = "id, name, testset, made, questions, started, finished, costs, label, note"
@@ -54,7 +54,7 @@ class EmbeddedRuns:
                     for place, q in enumerate(questions)
                 ],
             )
-            old = json.loads(self._db.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
+            old = loads(self._db.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
             self._db.execute("UPDATE runs SET costs = ? WHERE id = ?", (json.dumps(_added(old, costs)), number))
             self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
 
@@ -81,12 +81,12 @@ class EmbeddedRuns:
             "WHERE r.run = ? ORDER BY r.place",
             (number,),
         )
-        return [RunQuestion(name, key, unpacked(body), json.loads(results)) for name, key, body, results in rows]
+        return [RunQuestion(name, key, unpacked(body), loads(results)) for name, key, body, results in rows]
 
     def results(self, number: int) -> dict[str, dict[str, str]]:
         """For each question id of a run, in its order, the result id of each stage."""
         rows = self._db.rows("SELECT id, results FROM run_questions WHERE run = ? ORDER BY place", (number,))
-        return {name: json.loads(results) for name, results in rows}
+        return {name: loads(results) for name, results in rows}
 
     def whole(self, number: int) -> bool:
         """Whether all results that a run refers to still stand."""
@@ -111,7 +111,7 @@ class EmbeddedRuns:
 
 def _run(row: Sequence[Any]) -> Run:
     number, name, testset, made, questions, started, finished, costs, label, note = row
-    return Run(number, name, testset, unpacked(made), questions, started, finished, json.loads(costs), label, note)
+    return Run(number, name, testset, unpacked(made), questions, started, finished, loads(costs), label, note)
 
 
 def _added(old: dict[str, Any], more: Mapping[str, Any]) -> dict[str, Any]:

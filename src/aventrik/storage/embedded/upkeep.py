@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import shutil
 import sqlite3
 from pathlib import Path
 
-from ...core.errors import BadInput
+from ...core.errors import BadInput, Damaged
 from ..protocols import Contents
-from .database import Database, told
+from .database import Database, loads, told, unpacked
 from .schema import FORMAT, SCHEMA
 
 _TABLES = ("documents", "contents", "results", "calls", "runs")
@@ -79,7 +78,7 @@ def _referred(database: Database) -> set[str]:
     """The ids of all results that runs refer to."""
     found: set[str] = set()
     for (results,) in database.execute("SELECT DISTINCT results FROM run_questions"):
-        found.update(json.loads(results).values())
+        found.update(loads(results).values())
     return found
 
 
@@ -123,6 +122,30 @@ def restore(database: Database, path: Path) -> dict[str, int]:
     return {name: counts[name] for name in ("runs", "results", "calls")}
 
 
+# Of each table with values that are packed: what names a row, and these columns.
+_PACKED = {
+    "contents": ("key", ("text", "parts")),
+    "corpora": ("key", ("documents",)),
+    "results": ("id", ("value",)),
+    "calls": ("key", ("request", "reply")),
+    "questions": ("digest", ("body",)),
+    "runs": ("id", ("made",)),
+}
+
+
+def damaged(database: Database) -> list[str]:
+    """What SQLite finds wrong with the file, and the rows whose values can't be unpacked."""
+    found = [f"{database.path}: {row[0]}" for row in database.rows("PRAGMA integrity_check") if row[0] != "ok"]
+    for table, (name, columns) in _PACKED.items():
+        for row in database.execute(f"SELECT {name}, {', '.join(columns)} FROM {table}"):
+            for column, value in zip(columns, row[1:]):
+                try:
+                    unpacked(value)
+                except Damaged:
+                    found.append(f"{database.path}: {table}, {name} {row[0]}: {column}")
+    return found
+
+
 def clean(database: Database, arrays: Path) -> dict[str, int]:
     """Drops results that no run refers to, contents of neither a document nor a corpus of a run, and all arrays."""
     with database.transaction():
@@ -146,8 +169,6 @@ def clean(database: Database, arrays: Path) -> dict[str, int]:
 
 def _drop_corpora(database: Database) -> None:
     """Drops the corpora of no run, and notes in `wanted` the contents of the others."""
-    from .database import unpacked
-
     used = {str(unpacked(row[0]).get("corpus", "")) for row in database.rows("SELECT made FROM runs")}
     for key, documents in database.rows("SELECT key, documents FROM corpora"):
         if key in used:

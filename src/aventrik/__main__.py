@@ -8,7 +8,7 @@ import sys
 if signal.getsignal(signal.SIGINT) is signal.default_int_handler:  # until the program's own handlers stand
     signal.signal(signal.SIGINT, signal.SIG_DFL)
 
-from .cli.stopping import ending_when_told  # noqa: E402
+from .cli.stopping import ending_when_told
 
 
 def start() -> int:

@@ -205,7 +205,7 @@ def test_a_store_that_is_no_database(workspace: Program) -> None:
     for path in (workspace.folder / ".aventrik").glob("store.db*"):
         path.unlink()
     (workspace.folder / ".aventrik" / "store.db").write_text("not a database at all " * 100)
-    assert "not a sound SQLite file" in workspace.fails("runs")
+    assert "not a sound store" in workspace.fails("runs")
 
 
 def test_a_damaged_index_is_made_again(workspace: Program) -> None:

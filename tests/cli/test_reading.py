@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import json
 import os
+import socket
+import time
 from pathlib import Path
 
-from aventrik.core.reading import Reading
+import pytest
+
+from aventrik.core.reading import Reading, read_file
 from aventrik.engine.readers import Wanted, read_many
 
 from ..conftest import Program
@@ -51,16 +55,40 @@ def test_circles_of_links_and_hidden_files_are_no_trouble(program: Program) -> N
     assert [Path(row["file"]).name for row in found["failed"]] == ["self.md"]
 
 
-def test_a_file_that_hangs_or_eats_memory_is_left_behind(tmp_path: Path) -> None:
-    """A named pipe that nobody writes to hangs its reader; the files beside it are read all the same."""
-    os.mkfifo(tmp_path / "pipe.txt")
-    for n in range(3):
-        write(tmp_path, f"f{n}.txt", f"Text number {n}.")
+def test_a_file_whose_reader_hangs_is_left_behind(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The files beside it are read all the same. (The workers are forked, and read by what is put in here.)"""
+
+    def slowly(name: str, data: bytes, reading: Reading) -> object:
+        if name == "pipe.txt":
+            time.sleep(60)
+        return read_file(name, data, reading)
+
+    monkeypatch.setattr("aventrik.engine.readers.read_file", slowly)
     names = ["f0.txt", "pipe.txt", "f1.txt", "f2.txt"]
+    for name in names:
+        write(tmp_path, name, f"Text of {name}.")
     wanted = [Wanted(name, str(tmp_path / name), 20) for name in names]
     found = {one.wanted.name: one for some in read_many(wanted, Reading(), workers=2, seconds=1) for one in some}
     assert "took over 1 s" in found["pipe.txt"].failure
     assert all(len(found[f"f{n}.txt"].rows) == 1 for n in range(3))
+
+
+def test_pipes_devices_and_sockets_are_known_by_their_kind_and_never_opened(program: Program) -> None:
+    program("new", ".")
+    write(program.folder / "in", "a.md", "# A\n\nText.")
+    os.mkfifo(program.folder / "in" / "pipe.txt")
+    with socket.socket(socket.AF_UNIX) as made:
+        made.bind(os.path.relpath(program.folder / "in" / "socket.md"))
+    os.symlink("/dev/zero", program.folder / "in" / "zero.txt")
+    found = program.json("gather", "in", "--follow-links")
+    assert found["added"] == ["a.md"]
+    reasons = {Path(row["file"]).name: row["reason"] for row in found["failed"]}
+    assert reasons == {
+        "pipe.txt": "it is a named pipe, not a file",
+        "socket.md": "it is a socket, not a file",
+        "zero.txt": "it is a device, not a file",
+    }
+    assert program.json("gather", "in")["links"] == 1
 
 
 def test_documents_are_shown_as_they_were_read(workspace: Program) -> None:

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from aventrik.core.errors import Damaged
 from aventrik.core.reranking import STEPS
 from aventrik.engine import bench
 from aventrik.engine.executors import Work
@@ -274,7 +275,7 @@ def test_records_come_back_as_they_were() -> None:
     ):
         assert decode(type(record), encode(record)) == record
         assert encode(record) == encode(decode(type(record), encode(record)))
-    with pytest.raises(ValueError, match="valid"):
+    with pytest.raises(Damaged, match="no Candidates"):
         decode(Candidates, b'{"found": [{"chunk": "no number"}]}')
 
 

@@ -12,7 +12,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from types import FrameType
 
 _NAMES = ("SIGINT", "SIGTERM", "SIGHUP")
@@ -77,7 +77,7 @@ def _end(number: int, arguments: list[str]) -> None:
     late = threading.Timer(_PATIENCE, os._exit, (code,))
     late.daemon = True
     late.start()
-    try:
+    with suppress(Exception):  # there may be nobody left to tell
         _end_children()
         what = "interrupted" if number == signal.SIGINT else f"stopped by {signal.Signals(number).name}"
         told = f"{what}; what was finished is kept, and the same command goes on"
@@ -87,10 +87,7 @@ def _end(number: int, arguments: list[str]) -> None:
             os.write(1, body.encode())
         shown = "\x1b[?25h\r\x1b[K" if os.isatty(2) else ""  # a meter may have hidden the cursor
         os.write(2, f"{shown}aventrik{' ' if verb else ''}{verb}: {told}\n".encode())
-    except Exception:
-        pass  # there is nobody left to tell
-    finally:
-        os._exit(code)
+    os._exit(code)
 
 
 def _end_children() -> None:

@@ -52,7 +52,7 @@ class _Came:
     @property
     def asks_to_wait(self) -> bool:
         """Whether the server is well, but wants to be left alone for a while."""
-        return self.status == 429 or (self.status == 503 and bool(_retry_after(self.headers.get("retry-after", ""))))
+        return self.status == 429 or bool(_retry_after(self.headers.get("retry-after", "")))
 
 
 @dataclass(frozen=True)
@@ -144,9 +144,8 @@ class Caller:
                     asked = _retry_after(came.headers.get("retry-after", ""))
                     if came.asks_to_wait:
                         self._breaker.success()
-                        waited += self._held_up(asked or min(wait, _LONGEST_WAIT), waited, reason)
+                        waited += self._held_up(max(1.0, asked or min(wait, _LONGEST_WAIT)), waited, reason)
                         continue
-                    wait = max(wait, asked)
                     down = False
                 except _TooLarge:
                     raise Refused(

@@ -113,7 +113,7 @@ def interrupted(base: Path, arguments: list[str], after: float) -> tuple[str, fl
             os.killpg(process.pid, signal.SIGKILL)
             return "left processes behind", took
         lines = [line for line in told.strip().splitlines() if "interrupted" in line or "Traceback" in line]
-        if over or process.returncode in (0, 1) and not lines:
+        if over or (process.returncode in (0, 1) and not lines):
             return "had ended before", took
         if process.returncode == -signal.SIGINT and not told.strip():
             return "ended by Python before the program began", took

@@ -228,7 +228,8 @@ STATUS = st.sampled_from([200, 200, 200, 204, 302, 400, 404, 418, 422, 429, 500,
 
 def answering(status: int, headers: dict[str, str], body: bytes) -> httpx.MockTransport:
     def handle(request: httpx.Request) -> httpx.Response:
-        return httpx.Response(status, headers=headers, stream=httpx.ByteStream(body))
+        sent = [(name.encode(), value.encode()) for name, value in headers.items()]
+        return httpx.Response(status, headers=sent, stream=httpx.ByteStream(body))
 
     return httpx.MockTransport(handle)
 

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import argparse
 import math
+import re
+from collections.abc import Callable
 from pathlib import Path
+
+SEEDS = 2**32 - 1  # the largest
 
 
 def given_path(text: str) -> Path:
@@ -12,6 +16,18 @@ def given_path(text: str) -> Path:
     if not text or "\0" in text:
         raise argparse.ArgumentTypeError("a path must not be empty")
     return Path(text)
+
+
+def whole(least: int, most: int = 10**9) -> Callable[[str], int]:
+    """A kind of argument that is a whole number in a range."""
+
+    def number(text: str) -> int:
+        found = int(text) if re.fullmatch(r"[-+]?[0-9]{1,18}", text.strip()) else None
+        if found is None or not least <= found <= most:
+            raise argparse.ArgumentTypeError(f"'{text[:40]}' is no whole number from {least:,} to {most:,}")
+        return found
+
+    return number
 
 
 def finite(text: str) -> float:

@@ -18,6 +18,10 @@ from .resolved import Wanted
 from .sources import sources_of
 
 
+TOGETHER = 2000  # questions that are on their way at a time
+_KNOWN = 200_000  # results whose digests are kept in mind
+
+
 @dataclass
 class Passage:
     """A question on its way: under the name of each source and stage, the id of its result and the digest of that."""
@@ -68,32 +72,44 @@ class Passing:
         self._fresh = fresh
         self._failed = failed
         self._progress = progress
-        self._before = self._whole = 0  # questions, one for each stage, that are done before the present stage; all
+        self._done = self._whole = 0  # stages that questions are through, one for each question; all of them
         # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
         self._known: dict[str, tuple[str, bool]] = {} if known is None else known
         self.passages = [Passage(question, dict(marks), dict(marks)) for question, marks in asked.marked]
-        for mark, record in asked.records.items():
-            self.bench.remember(mark, record)
+        self.bench.sources.update(asked.records)
 
     def pass_all(self) -> None:
-        """Takes all questions through all stages, a stage after another."""
+        """Takes all questions through all stages: so many at a time that what is held in memory does not grow with their
+        number, these a stage after another."""
         nodes = list(needed(self.place.nodes, QUESTION))
         self._whole = len(nodes) * len(self.passages)
-        for number, node in enumerate(nodes):
-            self._before = number * len(self.passages)
-            self.stage(node)
-            self._progress(self._before + len(self.passages), self._whole)
+        self._done = 0
+        for first in range(0, len(self.passages), TOGETHER):
+            some = self.passages[first : first + TOGETHER]
+            for node in nodes:
+                self.stage(node, some)
+                self._done += len(some)
+                self._progress(self._done, self._whole)
+            if len(self.passages) > TOGETHER:
+                self._let_go(some)
 
-    def stage(self, node: Node) -> None:
-        """Takes all questions through one stage."""
-        keys = self._keys(node, self.passages)
+    def _let_go(self, passages: Sequence[Passage]) -> None:
+        """Forgets of questions that are through what only their own later stages needed."""
+        for passage in passages:
+            passage.digests.clear()
+        if len(self._known) > _KNOWN:
+            self._known.clear()
+
+    def stage(self, node: Node, passages: Sequence[Passage]) -> None:
+        """Takes some questions through one stage."""
+        keys = self._keys(node, passages)
         ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
         present = dict(zip(keys, ids))
         self._look_up(ids)
-        missing = {key: passage for key, passage in zip(keys, self.passages) if self._is_missing(node, present[key])}
+        missing = {key: passage for key, passage in zip(keys, passages) if self._is_missing(node, present[key])}
         if missing:
-            present.update(self._make(node, missing, present))
-        for key, passage in zip(keys, self.passages):
+            present.update(self._make(node, missing, present, len(passages)))
+        for key, passage in zip(keys, passages):
             passage.ids[node.name] = present[key]
             passage.digests[node.name] = self._known[present[key]][0]
 
@@ -135,14 +151,16 @@ class Passing:
             return name not in self.bench.anew
         return self._failed and self._known[name][1] and name not in self.bench.anew
 
-    def _make(self, node: Node, missing: Mapping[str, Passage], present: Mapping[str, str]) -> dict[str, str]:
+    def _make(
+        self, node: Node, missing: Mapping[str, Passage], present: Mapping[str, str], count: int
+    ) -> dict[str, str]:
         """Makes the results of some keys. Those that stand already are made under a new id, and take the place of the
         old ones when all are there."""
         again = [key for key in missing if present[key] in self._known]
         takes = self.bench.store.results.next_takes(again) if again else {}
         names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
         self.place.wide(node)  # opened, and made when missing, before the clock of this stage starts
-        done = self._before + len(self.passages) - len(missing)
+        done = self._done + count - len(missing)
         for part in self._parts(node, list(missing.items())):
             self._keep(node, part, names)
             done += len(part)

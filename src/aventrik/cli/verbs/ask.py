@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
+from ..arguments import whole
 from ..opening import open_corpus
 from ..screen import Screen, shortened
 
@@ -26,7 +27,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "configurations", metavar="CONFIG", nargs="*", help="files or names of configurations (default: the first)"
     )
     parser.add_argument("--where", metavar="CONDITION", help="only documents whose metadata say so, for this question")
-    parser.add_argument("--top", metavar="N", type=int, default=5, help="candidates to show (default 5)")
+    parser.add_argument("--top", metavar="N", type=whole(1), default=5, help="candidates to show (default 5)")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:

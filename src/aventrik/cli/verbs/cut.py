@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
+from ..arguments import whole
 from ..opening import open_corpus, open_testset
 from ..screen import Screen, shortened
 
@@ -29,7 +30,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--samples",
         metavar="N",
-        type=int,
+        type=whole(0),
         default=2,
         help="chunks to show (default 2; from 3 on also the shortest and the longest)",
     )

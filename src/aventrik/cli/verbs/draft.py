@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 
+from ..arguments import SEEDS, whole
 from ..opening import open_corpus
 from ..screen import Screen
 
@@ -15,14 +16,14 @@ HELP = (
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("-n", "--count", type=int, default=50, help="how many questions (default 50)")
+    parser.add_argument("-n", "--count", type=whole(1), default=50, help="how many questions (default 50)")
     parser.add_argument("--testset", metavar="NAME", default="draft", help="the file in testsets/ (default draft)")
-    parser.add_argument("--seed", type=int, help="for the choice of passages (default: aventrik.toml)")
+    parser.add_argument("--seed", type=whole(0, SEEDS), help="for the choice of passages (default: aventrik.toml)")
     parser.add_argument("--writer", metavar="MODEL", default="", help="the model that writes (default: aventrik.toml)")
     parser.add_argument("--fresh", action="store_true", help="ask the model anew, whatever the call store has")
     parser.add_argument("--add", action="store_true", help="add to the test set if it exists")
     parser.add_argument("--replace", action="store_true", help="write it anew if it exists")
-    parser.add_argument("--show", metavar="N", type=int, default=6, help="questions to print (default 6)")
+    parser.add_argument("--show", metavar="N", type=whole(0), default=6, help="questions to print (default 6)")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 
+from ..arguments import whole
 from ..screen import Screen
 
 HELP = "One question of a run: queries, candidates, reranking, context, answer, verdicts, and where each need was lost."
@@ -13,7 +14,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     parser.add_argument("run", metavar="RUN", help="a run by number, label or name")
     parser.add_argument("question", metavar="QUESTION", nargs="?", help="a question's id (default: the run's worst)")
-    parser.add_argument("--top", metavar="N", type=int, default=10, help="candidates to show (default 10)")
+    parser.add_argument("--top", metavar="N", type=whole(1), default=10, help="candidates to show (default 10)")
     parser.add_argument(
         "--measure", metavar="NAME", default="hit@5", help="by which the worst is chosen (default hit@5)"
     )

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ..arguments import given_path
+from ..arguments import given_path, whole
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
@@ -30,7 +30,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--follow-links", action="store_true", help="follow symbolic links out of a gathered folder too"
     )
     parser.add_argument("--prune", action="store_true", help="remove documents whose file is gone")
-    parser.add_argument("--largest", metavar="MB", type=int, help="the largest file taken (default: aventrik.toml)")
+    parser.add_argument(
+        "--largest", metavar="MB", type=whole(1), help="the largest file taken (default: aventrik.toml)"
+    )
     parser.add_argument(
         "--metadata", metavar="CSV", type=given_path, help="a CSV beside the documents: a column 'document', others"
     )
@@ -38,7 +40,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     look.add_argument("--report", action="store_true", help="the reading report, a line a document")
     look.add_argument("--show", metavar="DOCUMENT", help="a document as it was read, its parts marked")
     look.add_argument("--try-readers", metavar="FILE", type=given_path, help="both ways of reading a PDF, side by side")
-    look.add_argument("--page", metavar="N", type=int, help="one page of it (of --try-readers the first)")
+    look.add_argument("--page", metavar="N", type=whole(1), help="one page of it (of --try-readers the first)")
     parser.add_argument("--strict", action="store_true", help="exit with 2 if any file could not be read")
 
 

@@ -6,7 +6,7 @@ import argparse
 import os
 import sys
 
-from ..arguments import finite
+from ..arguments import SEEDS, finite, whole
 from ..screen import Screen
 
 HELP = (
@@ -18,9 +18,11 @@ HELP = (
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     parser.add_argument("--host", default="127.0.0.1", help="default: this machine alone")
-    parser.add_argument("--port", type=int, default=8077, help="default 8077; 0 takes a free one")
+    parser.add_argument("--port", type=whole(0, 65_535), default=8077, help="default 8077; 0 takes a free one")
     parser.add_argument("--latency", type=finite, default=0.0, metavar="SECONDS", help="before each reply")
-    parser.add_argument("--limit", type=int, default=0, metavar="N", help="requests a minute; more are answered 429")
+    parser.add_argument(
+        "--limit", type=whole(0), default=0, metavar="N", help="requests a minute; more are answered 429"
+    )
     for fault, told in (
         ("fail", "answered 500"),
         ("hang", "never answered"),
@@ -29,7 +31,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     ):
         parser.add_argument(f"--{fault}", type=finite, default=0.0, metavar="SHARE", help=f"share of requests {told}")
     parser.add_argument("--hang-seconds", type=finite, default=3600.0, metavar="SECONDS", help="how long a hang lasts")
-    parser.add_argument("--seed", type=int, default=0, help="which requests the faults fall on")
+    parser.add_argument("--seed", type=whole(0, SEEDS), default=0, help="which requests the faults fall on")
     parser.add_argument("--key-variable", metavar="NAME", default="", help="want the key in this environment variable")
 
 

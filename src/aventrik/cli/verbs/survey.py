@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
+from ..arguments import SEEDS, whole
 from ..opening import first_configuration, open_corpus, open_testset
 from ..screen import Screen, shortened
 
@@ -31,7 +32,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "configuration", metavar="CONFIG", nargs="?", help="whose chunks and embedding (default: the first)"
     )
-    parser.add_argument("--topics", metavar="N", type=int, default=0, help="so many topics (default: what fits best)")
+    parser.add_argument(
+        "--topics", metavar="N", type=whole(0), default=0, help="so many topics (default: what fits best)"
+    )
     parser.add_argument("--range", metavar="A-B", default="", help="try so many topics and take what fits best")
     parser.add_argument(
         "--space", choices=("full", "reduced"), default="full", help="group the vectors, or their 32 main components"
@@ -43,12 +46,18 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--colour", metavar="BY", default="", help="of the picture: topic, document, finding, served")
     parser.add_argument("--layout", choices=("tsne", "pca"), default="tsne", help="how the map is laid out")
-    parser.add_argument("--points", metavar="N", type=int, default=2000, help="chunks on the map at the most (2000)")
-    parser.add_argument("--sample", metavar="N", type=int, default=40, help="chunks to sample over all topics (40)")
-    parser.add_argument("--floor", metavar="N", type=int, default=2, help="of each topic at least so many (2)")
-    parser.add_argument("--show", metavar="TOPIC", type=int, help="typical, border and sampled chunks of one topic")
+    parser.add_argument(
+        "--points", metavar="N", type=whole(1), default=2000, help="chunks on the map at the most (2000)"
+    )
+    parser.add_argument(
+        "--sample", metavar="N", type=whole(1), default=40, help="chunks to sample over all topics (40)"
+    )
+    parser.add_argument("--floor", metavar="N", type=whole(0), default=2, help="of each topic at least so many (2)")
+    parser.add_argument(
+        "--show", metavar="TOPIC", type=whole(0), help="typical, border and sampled chunks of one topic"
+    )
     parser.add_argument("--beside", metavar="MODEL", help="hold another embedding model against this one, and no more")
-    parser.add_argument("--seed", type=int, help="default: that of aventrik.toml")
+    parser.add_argument("--seed", type=whole(0, SEEDS), help="default: that of aventrik.toml")
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:

@@ -10,6 +10,9 @@ from ..answering import Answer
 from ..context import Served
 from ..protocols import LanguageModel, Task
 
+LONGEST = 100_000  # characters of an answer that is judged
+MOST_CLAIMS = 200  # claims of one
+
 
 @dataclass(frozen=True)
 class Verdict:
@@ -52,9 +55,14 @@ def judge(
     references: Sequence[Reference],
     model: LanguageModel,
 ) -> list[Judgement]:
-    """A judgement of each answer; one that declines or failed has no verdicts and states nothing."""
+    """A judgement of each answer; one that declines or failed has no verdicts and states nothing. An answer of more than
+    `LONGEST` characters or `MOST_CLAIMS` claims is not judged, and its failure says so."""
     spoken = [place for place, answer in enumerate(answers) if not answer.declined and not answer.failure]
     failures: dict[int, str] = {}
+    for place in spoken:
+        if len(answers[place].text) > LONGEST:
+            failures[place] = f"the answer has {len(answers[place].text):,} characters; {LONGEST:,} are judged"
+    spoken = [place for place in spoken if place not in failures]
 
     def ask(rows: Sequence[tuple[int, Task]]) -> list[dict[str, Any] | None]:
         replies = model.perform([task for _, task in rows])
@@ -64,23 +72,38 @@ def judge(
         return [reply.value for reply in replies]
 
     split = ask([(p, Task("claims", {"question": questions[p], "answer": answers[p].text})) for p in spoken])
-    claims = [(place, claim) for place, value in zip(spoken, split) for claim in (value or {"claims": []})["claims"]]
+    counts = {place: len(value["claims"]) for place, value in zip(spoken, split) if value}
+    for place, count in counts.items():
+        if count > MOST_CLAIMS:
+            failures[place] = f"the answer makes {count:,} claims; {MOST_CLAIMS} are judged"
+    claims = [
+        (place, claim) for place, value in zip(spoken, split) if value and place not in failures
+        for claim in value["claims"]
+    ]  # fmt: skip
     context = {place: [item.fields for item in contexts[place]] for place in spoken}
     held = ask([(p, Task("verdict", {"claim": claim["text"], "context": context[p]})) for p, claim in claims])
     known = [(p, claim) for p, claim in claims if references[p].texts]
     right = ask(
         [(p, Task("verdict", {"claim": claim["text"], "context": references[p].context})) for p, claim in known]
     )
-    wanted = [place for place in spoken if references[place].facts]
+    wanted = [place for place in spoken if references[place].facts and place not in failures]
     stated = ask([(p, Task("stated", {"facts": list(references[p].facts), "answer": answers[p].text})) for p in wanted])
+    verdicts: dict[int, list[Verdict]] = {}
+    for (place, claim), value in zip(claims, held):
+        if value:
+            verdicts.setdefault(place, []).append(_verdict(claim, value))
+    agreed: dict[int, list[bool]] = {}
+    for (place, _), value in zip(known, right):
+        if value:
+            agreed.setdefault(place, []).append(value["verdict"] == "supported")
     said = {p: tuple(map(bool, value["stated"])) for p, value in zip(wanted, stated) if value}
     return [
         Judgement(failure=failures[place])
         if place in failures
         else Judgement(
-            tuple(_verdict(claim, value) for (p, claim), value in zip(claims, held) if p == place and value),
+            tuple(verdicts.get(place, ())),
             said.get(place, (False,) * len(references[place].facts)),
-            tuple(value["verdict"] == "supported" for (p, _), value in zip(known, right) if p == place and value),
+            tuple(agreed.get(place, ())),
         )
         for place in range(len(answers))
     ]

@@ -116,6 +116,11 @@ class Database:
         with told(self.path):
             return self._db.execute(statement, values).fetchall()
 
+    def each(self, statement: str) -> Iterator[tuple[Any, ...]]:
+        """The rows of a query one by one, for many that need not be in memory together."""
+        with told(self.path):
+            yield from self._db.execute(statement)
+
     def rows_of(self, statement: str, keys: Sequence[str]) -> Iterator[tuple[Any, ...]]:
         """The rows of a query with `IN (?)` for many values."""
         for place in range(0, len(keys), _AT_ONCE):
@@ -170,6 +175,8 @@ def told(path: Path) -> Iterator[None]:
     try:
         with disk_errors(path):
             yield
+    except UnicodeDecodeError:  # SQLite's own message quotes what it found
+        raise Damaged(f"{path}: is not a sound store; move it away and gather again") from None
     except sqlite3.DatabaseError as error:
         reason = str(error)
         if "locked" in reason or "busy" in reason:

@@ -65,7 +65,7 @@ class EmbeddedDocuments:
 
     def details(self) -> Iterator[tuple[str, str, str, dict[str, Any], dict[str, Any]]]:
         """(name, content key, title, metadata, reading report) of every document, in order of name."""
-        for name, key, title, meta, report in self._db.execute(
+        for name, key, title, meta, report in self._db.each(
             "SELECT name, key, title, meta, report FROM documents ORDER BY name"
         ):
             yield name, key, title, loads(meta), loads(report)

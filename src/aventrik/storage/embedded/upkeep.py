@@ -77,7 +77,7 @@ def _copy_out(database: Database) -> dict[str, int]:
 def _referred(database: Database) -> set[str]:
     """The ids of all results that runs refer to."""
     found: set[str] = set()
-    for (results,) in database.execute("SELECT DISTINCT results FROM run_questions"):
+    for (results,) in database.each("SELECT DISTINCT results FROM run_questions"):
         found.update(loads(results).values())
     return found
 
@@ -137,7 +137,7 @@ def damaged(database: Database) -> list[str]:
     """What SQLite finds wrong with the file, and the rows whose values can't be unpacked."""
     found = [f"{database.path}: {row[0]}" for row in database.rows("PRAGMA integrity_check") if row[0] != "ok"]
     for table, (name, columns) in _PACKED.items():
-        for row in database.execute(f"SELECT {name}, {', '.join(columns)} FROM {table}"):
+        for row in database.each(f"SELECT {name}, {', '.join(columns)} FROM {table}"):
             for column, value in zip(columns, row[1:]):
                 try:
                     unpacked(value)

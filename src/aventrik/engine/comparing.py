@@ -145,6 +145,12 @@ class Found:
     failed: set[str]
 
 
+def check_known(run: Run) -> None:
+    """Raises `BadInput` for a run that a newer version of the program made."""
+    if run.newer:
+        raise BadInput(f"run {run.id} ({run.name}) was made by a newer Aventrik; upgrade, or run it again")
+
+
 def side_of(store: Store, run: Run) -> Found:
     """A finished run as a side of a comparison; raises `BadInput` as `sides_of` does."""
     return sides_of(store, [run])[0]
@@ -156,6 +162,7 @@ def sides_of(store: Store, runs: Sequence[Run]) -> list[Found]:
     for run in runs:
         if not run.finished:
             raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik run' goes on with it")
+        check_known(run)
     questions = {run.id: store.runs.questions(run.id) for run in runs}
     every: dict[str, None] = {}
     scored: dict[str, type] = {}

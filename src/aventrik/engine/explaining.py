@@ -15,6 +15,7 @@ from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_from
 from .bench import Bench, Place
 from .chunks import Chunks
+from .comparing import check_known
 from .graph import STAGES, Chain, chain
 from .keys import Keys
 from .records import decode
@@ -54,6 +55,7 @@ def last_list(stages: dict[str, Any]) -> str:
 
 def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
     """What happened to a question; raises `BadInput` when the run does not have it, or is of an earlier version."""
+    check_known(run)
     if not run.made.get("format"):
         raise BadInput(
             f"run {run.id} was made by an earlier version, of which scores alone are kept; run '{run.name}' again"
@@ -65,7 +67,8 @@ def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
     values = store.results.values(list(kept.results.values()))
     stages: dict[str, Any] = {}
     for stage, found in kept.results.items():
-        record = STAGES["step" if stage.startswith("step ") else stage].record
+        name_of = "step" if stage.startswith("step ") else stage
+        record = STAGES[name_of].record if name_of in STAGES else None
         if found not in values or record is None:
             raise BadInput(f"run {run.id}: the store no longer has its stage '{stage}'; run '{run.name}' again")
         stages[stage] = decode(record, values[found])

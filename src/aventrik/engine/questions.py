@@ -17,7 +17,6 @@ from .records import digest, encode
 from .resolved import Wanted
 from .sources import sources_of
 
-
 TOGETHER = 2000  # questions that are on their way at a time
 _KNOWN = 200_000  # results whose digests are kept in mind
 

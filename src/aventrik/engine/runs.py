@@ -11,7 +11,7 @@ from .. import __version__
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..models.calls import COUNTED
-from ..storage.protocols import RunQuestion
+from ..storage.protocols import RUN_FORMAT, RunQuestion
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_row
 from .bench import Place
@@ -25,7 +25,6 @@ _OWN = (
     "{name}: {count} questions of the test set were drafted by the model that also wrote the texts of the index; such "
     "questions are found too easily"
 )
-FORMAT = 1  # of what a run keeps of its making
 
 
 @dataclass
@@ -139,7 +138,7 @@ class Runner:
         wanted = {f"{node.name}: {slot}": each for node in place.nodes.values() for slot, each in node.models.items()}
         passed = place.condition
         return {
-            "format": FORMAT,
+            "format": RUN_FORMAT,
             "program": __version__,
             **place.resolved.as_made(),
             "until": until,

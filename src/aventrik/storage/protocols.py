@@ -96,6 +96,9 @@ class RunQuestion:
     results: dict[str, str]
 
 
+RUN_FORMAT = 1  # of what a run keeps of its making
+
+
 @dataclass(frozen=True)
 class Run:
     """A run as it is listed. `made` holds all that made it, `costs` what it took; a run that is not finished has
@@ -111,6 +114,12 @@ class Run:
     costs: dict[str, Any]
     label: str = ""
     note: str = ""
+
+    @property
+    def newer(self) -> bool:
+        """Whether a version of the program made it that notes more, or otherwise, than this one knows."""
+        made = self.made.get("format", 0) if isinstance(self.made, dict) else None
+        return not isinstance(made, int) or made > RUN_FORMAT
 
     @property
     def corpus(self) -> str:

@@ -19,7 +19,7 @@ from rich.text import Text
 
 from aventrik.cli.main import main
 from aventrik.cli.screen import Screen
-from aventrik.cli.visible import hidden, visible, visible_json
+from aventrik.core.visible import hidden, visible, visible_json
 
 # Colour, a link (OSC 8), an eight-bit CSI, a bell, a backspace, a carriage return, DEL, turned direction, a separator.
 EVIL = "\x1b[31mred\x1b]8;;http://x.test\x07go\x9b2J\x08\r\x7f\u202eback\u2066\u2028\u200f"

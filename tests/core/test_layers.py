@@ -64,7 +64,18 @@ def test_storage_knows_no_workspace_and_sql_stands_in_it_alone() -> None:
 
 def test_a_verb_computes_nothing() -> None:
     """What the verbs import of the core are records and errors, not the functions that do the work."""
-    allowed = {"errors", "documents", "testsets", "measures", "comparing", "text", "surveying", "reading", "vetting"}
+    allowed = {
+        "errors",
+        "visible",
+        "documents",
+        "testsets",
+        "measures",
+        "comparing",
+        "text",
+        "surveying",
+        "reading",
+        "vetting",
+    }
     for path in (ROOT / "cli").rglob("*.py"):
         found = {name.split(".")[2] for name in imports(path) if name.startswith("aventrik.core.")}
         assert found <= allowed, (path, found)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
 import json
 import re
 import struct
@@ -9,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from aventrik.core.visible import hidden, visible
 from aventrik.report.map import OTHER, PLAIN, Drawing, Point, kept_groups, look_of, write_page, write_picture
 
 POINTS = [
@@ -54,11 +57,40 @@ def test_the_page_holds_its_data_and_no_markup_of_the_documents(tmp_path: Path) 
     found = re.search(r'<script id="data" type="application/json">(.*?)</script>', page, re.DOTALL)
     assert found is not None
     data = json.loads(found[1])
-    assert [point["text"] for point in data["points"]] == [point.text for point in POINTS]
+    assert [point["text"] for point in data["points"]] == [visible(point.text) for point in POINTS]
     assert data["chosen"] == "topic"
     assert data["colourings"]["document"][2]["name"] == OTHER
     assert "default-src 'none'" in page  # the page may ask nothing of any network
     assert "alert(1)</script>" not in page
+
+
+HOSTILE = "<!-- <script> ]]> </title> $\\frac{$ \x1b \u202e &amp; \ud800"
+
+
+def test_no_text_ends_an_element_or_begins_one(tmp_path: Path) -> None:
+    points = [Point(0.0, 0.1 * n, HOSTILE, HOSTILE, HOSTILE, {"document": HOSTILE}) for n in range(3)]
+    drawing = Drawing("$\\frac{$ map", "a note with $x^2 and $", points, {"document": [HOSTILE]})
+    write_picture(tmp_path / "a.png", drawing, "document")
+    write_page(tmp_path / "a.html", drawing, "document")
+    page = (tmp_path / "a.html").read_text(encoding="utf-8")
+    found = re.search(r'<script id="data" type="application/json">(.*?)</script>', page, re.DOTALL)
+    assert found is not None
+    assert not set("<>&") & set(found[1])
+    assert json.loads(found[1])["points"][0]["text"] == visible(HOSTILE)
+    assert not hidden(page.replace(found[1], "").split("<script>")[0])
+
+
+@pytest.mark.parametrize("count", [3, 4001])
+def test_the_policy_names_each_script_by_its_hash_and_nothing_else(tmp_path: Path, count: int) -> None:
+    points = [Point(0.0, 0.1, "a.md", "A", "Text", {"document": "a.md"})] * count
+    write_page(tmp_path / "a.html", Drawing("m", "n", points, {"document": ["a.md"]}), "document")
+    page = (tmp_path / "a.html").read_text(encoding="utf-8")
+    [policy] = re.findall(r'http-equiv="Content-Security-Policy" content="([^"]*)"', page)
+    rules = dict(rule.strip().split(" ", 1) for rule in policy.split(";"))
+    scripts = re.findall(r"<script>(.*?)</script>", page, re.DOTALL)
+    marks = [f"'sha256-{base64.b64encode(hashlib.sha256(each.encode()).digest()).decode()}'" for each in scripts]
+    assert rules["script-src"].split() == marks + (["'unsafe-eval'"] if count > 4000 else [])
+    assert rules["default-src"] == rules["base-uri"] == rules["form-action"] == "'none'"
 
 
 def test_a_map_of_one_point(tmp_path: Path) -> None:

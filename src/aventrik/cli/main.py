@@ -11,7 +11,7 @@ from importlib import import_module
 from typing import NoReturn, TextIO
 
 from .. import __version__
-from .visible import visible
+from ..core.visible import visible
 
 INTERNAL = 4
 BROKEN_PIPE = 128 + 13  # as the shell counts a program that SIGPIPE ends

@@ -19,7 +19,7 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Span, Text
 
-from .visible import hidden, visible, visible_json
+from ..core.visible import hidden, visible, visible_json
 
 JSON_FORMAT = 2
 _EVERY = 5.0  # seconds between plain progress lines

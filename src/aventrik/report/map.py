@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from ..core.visible import visible
 from ..workspace.files import write_whole
 
 COLOURINGS = ("topic", "document", "finding", "served")
@@ -130,7 +131,7 @@ def write_picture(path: Path, drawing: Drawing, colouring: str) -> None:
 
 
 def _plain(text: str) -> str:
-    return "".join(char if char.isprintable() else " " for char in text)
+    return " ".join(visible(text).split())
 
 
 def _places(drawing: Drawing, colouring: str, name: str) -> npt.NDArray[np.float64]:
@@ -151,11 +152,18 @@ def write_page(path: Path, drawing: Drawing, colouring: str) -> None:
 
     data: dict[str, Any] = {
         "points": [
-            {"x": p.x, "y": p.y, "doc": p.doc, "source": p.source, "text": p.text, "groups": dict(p.groups)}
+            {
+                "x": p.x,
+                "y": p.y,
+                "doc": visible(p.doc),
+                "source": visible(p.source),
+                "text": visible(p.text),
+                "groups": {name: visible(group) for name, group in p.groups.items()},
+            }
             for p in drawing.points
         ],
         "colourings": {
-            name: [{"name": group, "look": look_of(place, group, PLAIN)} for place, group in enumerate(groups)]
+            name: [{"name": visible(group), "look": look_of(place, group, PLAIN)} for place, group in enumerate(groups)]
             for name, groups in drawing.colourings.items()
         },
         "chosen": colouring,
@@ -165,7 +173,10 @@ def write_page(path: Path, drawing: Drawing, colouring: str) -> None:
     environment = Environment(loader=PackageLoader(__package__), autoescape=True)
     scripts = [get_plotlyjs(), environment.get_template("map.js").render()]
     page = environment.get_template("map.html").render(
-        drawing=drawing,
+        title=visible(drawing.title),
+        note=visible(drawing.note),
+        points=len(drawing.points),
+        colourings=list(drawing.colourings),
         data=embedded(data),
         scripts=scripts,
         # The library builds the code of its large drawings as it goes.

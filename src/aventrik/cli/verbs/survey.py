@@ -47,10 +47,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--colour", metavar="BY", default="", help="of the picture: topic, document, finding, served")
     parser.add_argument("--layout", choices=("tsne", "pca"), default="tsne", help="how the map is laid out")
     parser.add_argument(
-        "--points", metavar="N", type=whole(1), default=2000, help="chunks on the map at the most (2000)"
+        "--points", metavar="N", type=whole(0), default=2000, help="chunks on the map at the most (2000)"
     )
     parser.add_argument(
-        "--sample", metavar="N", type=whole(1), default=40, help="chunks to sample over all topics (40)"
+        "--sample", metavar="N", type=whole(0), default=40, help="chunks to sample over all topics (40)"
     )
     parser.add_argument("--floor", metavar="N", type=whole(0), default=2, help="of each topic at least so many (2)")
     parser.add_argument(

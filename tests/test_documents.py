@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import argparse
 import re
+from importlib import import_module
 from pathlib import Path
 
 from aventrik.cli.main import VERBS
@@ -10,6 +12,7 @@ from aventrik.core.measures import MEASURES
 from aventrik.core.measures.loss import STAGES as LOSSES
 from aventrik.engine.graph import GRAPH
 from aventrik.workspace.configuration import Configuration
+from aventrik.workspace.settings import Model, Settings
 
 from .core.test_layers import imports
 
@@ -41,10 +44,23 @@ def test_the_reference_has_every_verb_setting_and_measure() -> None:
         assert f"| `{verb}" in reference, verb
     for name in Configuration(name="x").settings():
         assert f"`{name}`" in reference or name == "reranking", name
+    for name in Model.model_fields:
+        assert re.search(rf"`{name}`", reference), name
+    for name in Settings.model_fields:
+        assert re.search(rf"`\[?{name}\b", reference) or name == "models", name
     for name, measure in MEASURES.items():
         assert (f"`{name}@k`" if measure.of == "list" else f"`{name}`") in scores, name
     for stage in LOSSES:
         assert f"*{stage}*" in scores.replace("\n", " "), stage
+
+
+def test_the_reference_has_every_option() -> None:
+    reference = (DOCS / "reference.md").read_text(encoding="utf-8")
+    for verb in VERBS:
+        parser = argparse.ArgumentParser()
+        import_module(f"aventrik.cli.verbs.{verb}").arguments(parser)
+        for option in re.findall(r"(?<![\w-])--[a-z][a-z-]+", parser.format_help()):
+            assert option == "--help" or f"`{option}" in reference, (verb, option)
 
 
 def test_the_way_of_a_question_is_through_files_that_are_there() -> None:

@@ -162,9 +162,31 @@ ENTITIES = b"""<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTIT
 <!ENTITY f SYSTEM "file:///etc/passwd">]><container><rootfiles><rootfile full-path="&f;&b;"/></rootfiles></container>"""
 
 
+def altered(data: bytes, name: str, before: bytes, after: bytes) -> bytes:
+    """A zip container with something in one of its parts put otherwise."""
+    with zipfile.ZipFile(io.BytesIO(data)) as source:
+        parts = {each: source.read(each) for each in source.namelist()}
+    assert before in parts[name]
+    return zipped(**{**parts, name: parts[name].replace(before, after, 1)})
+
+
+def broken_part() -> bytes:
+    """An EPUB one of whose pages is damaged in its container."""
+    data = bytearray(zipped(**EPUB))
+    place = data.index(b"<html><body><h1>One") if b"<html><body><h1>One" in data else data.index(b"o/1.xhtml") + 12
+    data[place : place + 8] = b"\xff" * 8
+    return bytes(data)
+
+
 @pytest.mark.parametrize(
     ("name", "data", "told"),
     [
+        (
+            "a.docx",
+            altered(word_file(), "word/document.xml", b"<w:tcPr>", b'<w:tcPr><w:gridSpan w:val="two"/>'),
+            "no sound",
+        ),
+        ("broken_part.epub", broken_part(), "the EPUB is broken: o/1.xhtml: it is damaged"),
         ("a.docx", b"not a zip at all", "not a zip"),
         ("a.docx", word_file()[:500], "cut short|not a zip"),
         ("a.docx", BOMB, "zip bomb"),

@@ -27,7 +27,7 @@ VERBS = [
     ["--help"],
     ["models"],
     ["gather", "documents"],
-    ["vet", "--report"],
+    ["vet", "--least", "0.5"],
     ["vet"],
     ["cut", "baseline"],
     ["survey", "baseline"],
@@ -66,11 +66,26 @@ def left_in(group: int) -> int:
     return count
 
 
+def copied(base: Path, folder: Path, arguments: list[str]) -> None:
+    """A workspace to stop a verb in; of one that is to gather, the store is taken away."""
+    shutil.copytree(base, folder)
+    if arguments[0] == "gather":
+        shutil.rmtree(folder / ".aventrik")
+
+
+def state(folder: Path, arguments: list[str]) -> str:
+    """What must be the same in the end as without a stop: the documents after gathering, else what the runs came to."""
+    if arguments[0] != "gather":
+        return scores(folder)
+    done = subprocess.run([*PROGRAM, "gather", "--report", "--json"], cwd=folder, capture_output=True, text=True)
+    return done.stdout or f"exit {done.returncode}: {done.stderr[-300:]}"
+
+
 def lasting(base: Path, arguments: list[str]) -> float:
     """Seconds that a verb takes when nobody stops it, at most 20."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "w"
-        shutil.copytree(base, folder)
+        copied(base, folder, arguments)
         began = time.monotonic()
         process = started(arguments, folder)
         try:
@@ -94,7 +109,7 @@ def interrupted(base: Path, arguments: list[str], after: float) -> tuple[str, fl
     """What came of a Ctrl-C so many seconds after the start, and the seconds until the end."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "w"
-        shutil.copytree(base, folder)
+        copied(base, folder, arguments)
         process = started(arguments, folder)
         time.sleep(after)
         over = process.poll() is not None
@@ -115,8 +130,10 @@ def interrupted(base: Path, arguments: list[str], after: float) -> tuple[str, fl
         lines = [line for line in told.strip().splitlines() if "interrupted" in line or "Traceback" in line]
         if over or (process.returncode in (0, 1) and not lines):
             return "had ended before", took
-        if process.returncode == -signal.SIGINT and not told.strip():
+        if process.returncode in (1, -signal.SIGINT) and (not told.strip() or "aventrik" not in told):
             return "ended by Python before the program began", took
+        if process.returncode == -signal.SIGINT and "Traceback" not in told:
+            return "ended while Python went down, its work done", took
         if process.returncode != 130:
             return f"exit {process.returncode}: {told.strip().splitlines()[-1:]}", took
         if len(lines) != 1 or "Traceback" in told:
@@ -128,7 +145,7 @@ def killed(base: Path, arguments: list[str], after: float, wanted: str) -> str:
     """What came of a kill so many seconds after the start."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "w"
-        shutil.copytree(base, folder)
+        copied(base, folder, arguments)
         process = started(arguments, folder)
         time.sleep(after)
         over = process.poll() is not None
@@ -146,9 +163,9 @@ def killed(base: Path, arguments: list[str], after: float, wanted: str) -> str:
             again = subprocess.run([*PROGRAM, *arguments], cwd=folder, capture_output=True, text=True)
             if again.returncode not in (0, 1):
                 return f"the same command ends with {again.returncode}: {again.stderr[-300:]}"
-        if scores(folder) != wanted:
-            return "other scores than without the kill"
-        return "had ended before" if over else "sound, and the same command went on to the same scores"
+        if state(folder, arguments) != wanted:
+            return "something else than without the kill"
+        return "had ended before" if over else "sound, and the same command went on to the same end"
 
 
 def main() -> None:
@@ -160,7 +177,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         base = Path(name) / "demo"
         subprocess.run([*PROGRAM, "demo", str(base)], capture_output=True, check=True)
-        wanted = scores(base)
+        wanted = {each: state(base, [each]) for each in ("gather", "run")}
         shutil.rmtree(base / ".aventrik" / "arrays")  # so that there is something to make again
         verbs = VERBS if how == "int" else [each for each in VERBS if each[0] not in ("--help", "models")]
         length = {tuple(each): lasting(base, each) for each in verbs}
@@ -173,8 +190,8 @@ def main() -> None:
                 outcome, took = interrupted(base, arguments, after)
                 slowest = max(slowest, took if outcome == "exit 130, one line" else 0.0)
             else:
-                outcome = killed(base, arguments, after, wanted)
-            if outcome.startswith(("exit 130", "had ended", "sound", "ended by Python")):
+                outcome = killed(base, arguments, after, wanted["gather" if arguments[0] == "gather" else "run"])
+            if outcome.startswith(("exit 130", "had ended", "sound", "ended ")):
                 outcomes[outcome] += 1
             else:
                 outcomes[f"{' '.join(arguments)} after {after:.2f} s: {outcome}"] += 1

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.protocols import Task
+from ..core.surrogates import mended_json
 
 _MOST = 200  # entries of a list that a reply may have: more is no answer to what was asked, and would never be judged
 _Words = Annotated[str, Field(max_length=20_000)]
@@ -151,7 +152,6 @@ RECORDS: dict[str, type[_Record]] = {
 }
 
 
-_SURROGATE = re.compile("[\ud800-\udfff]")
 _LEFT_OUT = ("title", "description", "default", "maxItems", "maxLength")
 _MOST_TOKENS = 10**9
 _LARGEST = 10**18  # a whole number beyond it is taken for it: no count and no place comes near
@@ -172,17 +172,7 @@ def parsed(text: str) -> dict[str, Any]:
 
 def _loads(text: str) -> Any:
     """JSON, its texts mended and its numbers of bearable length; raises ValueError or RecursionError."""
-    return _mended(json.loads(text, strict=False, parse_int=_whole))
-
-
-def _mended(value: Any) -> Any:
-    if isinstance(value, str):
-        return _SURROGATE.sub("\ufffd", value)
-    if isinstance(value, list):
-        return value if value and isinstance(value[0], float) else [_mended(each) for each in value]
-    if isinstance(value, dict):
-        return {_mended(name): _mended(each) for name, each in value.items()}
-    return value
+    return mended_json(json.loads(text, strict=False, parse_int=_whole))
 
 
 def _whole(digits: str) -> int:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import textwrap
 import warnings
 from base64 import b64encode
@@ -17,6 +16,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from ..core.surrogates import HALF
 from ..core.visible import visible
 from ..workspace.files import write_whole
 
@@ -29,7 +29,6 @@ _HUES = (
 _SHAPES = (("o", "circle"), ("^", "triangle-up"), ("s", "square"))
 _GREY = "#b8bcc2"
 _DRAWN_BY_CARD = 4000  # points beyond which the page has the graphics card draw them
-_HALF = re.compile("[\ud800-\udfff]")
 _MARKS = {
     "served well": (_HUES[0], "o", "circle"),
     "served in part": (_HUES[4], "^", "triangle-up"),
@@ -190,7 +189,7 @@ def embedded(value: Any) -> str:
     body = json.dumps(value, ensure_ascii=False)
     for char in "<>&\u2028\u2029":
         body = body.replace(char, f"\\u{ord(char):04x}")
-    return _HALF.sub(lambda found: f"\\u{ord(found[0]):04x}", body)
+    return HALF.sub(lambda found: f"\\u{ord(found[0]):04x}", body)
 
 
 def policy(scripts: Sequence[str], builds: bool) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -12,11 +11,11 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.errors import BadInput
+from ..core.surrogates import HALF
 from ..core.testsets import Need, Question, Quoted, placed
 from .files import read_text, write_whole
 from .toml import nearest
 
-_HALF = re.compile("[\ud800-\udfff]")
 _LONGEST = 100_000  # characters of a question or an answer
 
 
@@ -85,7 +84,7 @@ def _parsed(line: str, where: str) -> Question:
         raise BadInput(f"{where}: is nested too deeply") from None
     if not isinstance(content, dict):
         raise BadInput(f"{where}: must be a JSON object")
-    if "\\u" in line and _HALF.search(json.dumps(content, ensure_ascii=False)):
+    if "\\u" in line and HALF.search(json.dumps(content, ensure_ascii=False)):
         raise BadInput(f"{where}: half of a surrogate pair stands in it (\\ud800 to \\udfff), which is no character")
     try:
         row = _Question.model_validate(content)

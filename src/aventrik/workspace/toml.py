@@ -58,7 +58,7 @@ def load_toml(path: Path) -> tuple[dict[str, Any], str]:
     """A TOML file's content and text; raises `BadInput` with file and line."""
     text = read_text(path)
     try:
-        return tomllib.loads(text), text
+        content = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         where = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
         reason = re.sub(r"\s*\(at .*\)$", "", str(error))
@@ -68,6 +68,16 @@ def load_toml(path: Path) -> tuple[dict[str, Any], str]:
         raise BadInput(f"{path}: not valid TOML: a number in it has too many digits") from None
     except RecursionError:
         raise BadInput(f"{path}: is nested too deeply") from None
+    if "\\" in text and _holds_nul(content):
+        raise BadInput(f"{path}: a NUL character stands in one of its texts")
+    return content, text
+
+
+def _holds_nul(value: Any) -> bool:
+    """Whether a text has a character that no path and no argument can hold."""
+    if isinstance(value, dict):
+        return any(_holds_nul(each) for pair in value.items() for each in pair)
+    return any(map(_holds_nul, value)) if isinstance(value, list) else isinstance(value, str) and "\0" in value
 
 
 def validated(model: type[Model], content: dict[str, Any], path: Path, text: str) -> Model:

@@ -2,33 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from typing import Any
 
 from ..documents import Document, Part
-
-_HALF = re.compile("[\ud800-\udfff]")
+from ..surrogates import mended, mended_json
 
 
 def folded(text: str) -> str:
     """Text on one line: runs of white space become one blank, ends are trimmed."""
     return " ".join(text.split())
-
-
-def sound(text: str) -> str:
-    """Text in which a half of a surrogate pair, which no encoding can write, is a replacement character."""
-    try:
-        text.encode()
-    except UnicodeEncodeError:
-        return _HALF.sub("\ufffd", text)
-    return text
-
-
-def _sound_value(value: Any) -> Any:
-    if isinstance(value, str):
-        return sound(value)
-    return [_sound_value(each) for each in value] if isinstance(value, list) else value
 
 
 class TextBuilder:
@@ -148,7 +131,7 @@ class TextBuilder:
 
         `pages` says where each page begins; -1 for one after the last text.
         """
-        text = sound("".join(self._pieces))
+        text = mended("".join(self._pieces))
         starts = [len(text) if start < 0 else min(start, len(text)) for start in pages]
         ends = [*starts[1:], len(text)]
         numbered = [Part("page", *pair, label=str(n)) for n, pair in enumerate(zip(starts, ends), 1)]
@@ -156,5 +139,5 @@ class TextBuilder:
         if not title:
             first = next((p for p in parts if p.kind == "heading"), None)
             title = text[first.start : first.end] if first else ""
-        kept = {sound(field): _sound_value(value) for field, value in (meta or {}).items()}
-        return Document(name=sound(name), text=text, parts=parts, title=sound(folded(title)), meta=kept)
+        kept: dict[str, Any] = mended_json(dict(meta or {}))
+        return Document(name=mended(name), text=text, parts=parts, title=mended(folded(title)), meta=kept)

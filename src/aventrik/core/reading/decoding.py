@@ -6,6 +6,7 @@ import codecs
 import re
 
 from ..errors import Unreadable
+from ..surrogates import mended
 
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -17,7 +18,6 @@ _MARKS = (
 _CONTROL = bytes(sorted(set(range(32)) - {9, 10, 12, 13, 27}))
 _DECLARED = re.compile(rb"""charset\s*=\s*["']?\s*([A-Za-z0-9_.:-]+)""")
 _SAMPLE = 65_536
-_HALF = re.compile("[\ud800-\udfff]")  # half of a surrogate pair, which some codecs let through
 
 
 def decode(data: bytes, declared: str = "") -> tuple[str, str]:
@@ -56,4 +56,4 @@ def declared_in_html(data: bytes) -> str:
 def _clean(text: str) -> str:
     if "\r" in text:
         text = text.replace("\r\n", "\n").replace("\r", "\n")
-    return _HALF.sub("\ufffd", text.replace("\0", "\ufffd"))
+    return mended(text.replace("\0", "\ufffd"))

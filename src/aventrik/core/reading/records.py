@@ -12,6 +12,7 @@ from typing import Any
 
 from ..documents import Document
 from ..errors import Unreadable
+from ..surrogates import mended, mended_json
 from .builder import TextBuilder, folded
 from .decoding import decode
 
@@ -21,7 +22,6 @@ _TEXTS = ("body", "text", "content", "description", "message", "summary", "detai
 _LONG = 60  # characters that make a field a text rather than a value
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 _DIGITS = 18  # of a value that is taken for a number
-_HALF = re.compile("[\ud800-\udfff]")
 csv.field_size_limit(50_000_000)
 
 
@@ -104,14 +104,8 @@ def _loaded(text: str) -> Any:
 
 
 def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    names = _distinct([_mended(name) for name, _ in pairs])
-    return {name: _mended(value) for name, (_, value) in zip(names, pairs)}
-
-
-def _mended(value: Any) -> Any:
-    if isinstance(value, str):
-        return _HALF.sub("\ufffd", value)
-    return [_mended(each) for each in value] if isinstance(value, list) else value
+    names = _distinct([mended(name) for name, _ in pairs])
+    return {name: mended_json(value) for name, (_, value) in zip(names, pairs)}
 
 
 def _whole(digits: str) -> int | str:

@@ -34,6 +34,7 @@ from aventrik.models.reranking import HttpReranker
 from aventrik.models.vectors import HttpEmbedder
 from aventrik.storage import open_store
 from aventrik.workspace.configuration import Configuration
+from aventrik.workspace.gathered import GatheredSources
 from aventrik.workspace.settings import Settings
 from aventrik.workspace.starter import create
 from aventrik.workspace.sweeps import load_configurations
@@ -154,6 +155,27 @@ def test_test_sets(lines: list[str], noise: bytes) -> None:
             for question in load_testset(path):
                 assert question.key
                 question.question.encode()
+
+
+SHEETS = ["decisions.csv", "labels.csv", "metadata.csv", "gathered.csv"]
+SHEET = st.lists(
+    st.lists(TEXTS | st.sampled_from(["document", "path", "area", "area by"]), max_size=4), max_size=5
+).map(lambda rows: "\n".join(",".join(row) for row in [["document", "path", "left out because"], *rows]))
+
+
+@given(st.sampled_from(SHEETS), SHEET | st.text(max_size=100), st.binary(max_size=4))
+def test_files_that_people_decide_in(sheet: str, text: str, noise: bytes) -> None:
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        create(folder)
+        (folder / sheet).write_bytes(text.encode("utf-8", "surrogatepass") + (noise if len(noise) > 3 else b""))
+        with suppress(BadInput):
+            workspace = Workspace(folder)
+            assert len(workspace.decisions.reasons) >= 0
+            assert workspace.labels is not None
+            assert workspace.metadata is not None
+            for source in GatheredSources(folder):
+                assert source.path.is_absolute()
 
 
 WORDS = st.sampled_from(

@@ -113,6 +113,7 @@ class Meter:
         self._bar: Progress | None = None
         self._task: TaskID | None = None
         self._stage = ""
+        self._done = 0
         self._began = 0.0
         self._told = 0.0
 
@@ -136,19 +137,21 @@ class Meter:
 
     def __call__(self, stage: str, done: int, total: int) -> None:
         now = time.monotonic()
-        if stage != self._stage:
-            self._stage, self._began, self._told = stage, now, now
+        if stage != self._stage or done < self._done:  # another stage, or the same once more
+            self._stage, self._began, self._told = stage, now, now if stage != self._stage else self._told
             if self._bar is not None:
                 if self._task is not None:
                     self._bar.remove_task(self._task)
                 self._task = self._bar.add_task(escape(visible(stage)), total=total, rate="")
+        self._done = done
         rate = done / (now - self._began) if now - self._began > 0.2 else 0.0
         if self._bar is not None and self._task is not None:
             self._bar.update(self._task, completed=done, total=total, rate=f"{rate:,.0f}/s" if rate else "")
         elif not self._screen.quiet and now - self._told > _EVERY:
             self._told = now
             left = f", {(total - done) / rate:,.0f} s left" if rate else ""
-            print(f"{visible(stage)}: {done:,} of {total:,} ({rate:,.0f}/s{left})", file=sys.stderr, flush=True)
+            pace = f"{rate:,.0f}/s" if rate >= 1 else f"{60 * rate:,.0f} a minute"
+            print(f"{visible(stage)}: {done:,} of {total:,} ({pace}{left})", file=sys.stderr, flush=True)
 
 
 def _put(body: dict[str, Any], indent: int | None = None) -> None:

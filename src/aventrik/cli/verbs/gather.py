@@ -108,12 +108,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if made.passed_over:
         screen.say(f"passed over: {made.passed_over:,} files hidden, excluded, or of formats that are not read")
     if made.links:
-        screen.say(
-            f"not followed: {made.links:,} symbolic links that lead out of the folder (--follow-links takes them)"
-        )
+        what = "symbolic link that leads" if made.links == 1 else "symbolic links that lead"
+        screen.say(f"not followed: {made.links:,} {what} out of the folder (--follow-links takes them)")
     if made.own:
         names = "configs, testsets, prompts, reports and settings"
-        screen.say(f"left alone: {made.own:,} files of the workspace itself ({names})")
+        screen.say(f"left alone: {made.own:,} of the workspace's own files ({names})")
     if made.failed:
         screen.say(f"not read: {len(made.failed):,}")
         width = max(30, screen.out.width)

@@ -106,7 +106,7 @@ def safe_name(name: str) -> str:
     if name.isascii() and name.isprintable():
         return name
     plain = name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
-    return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" for c in plain)
+    return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" if ord(c) < 256 else f"\\u{ord(c):04x}" for c in plain)
 
 
 def read_file(name: str, data: bytes, reading: Reading) -> Found:

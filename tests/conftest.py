@@ -9,6 +9,7 @@ import sqlite3
 import subprocess
 import sys
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -113,7 +114,7 @@ def workspace(tmp_path: Path, gathered: Path) -> Program:
     """The program in a workspace with three documents gathered and one small test set."""
     folder = tmp_path / "w"
     shutil.copytree(gathered, folder)
-    with sqlite3.connect(folder / ".aventrik" / "store.db") as db:
+    with closing(sqlite3.connect(folder / ".aventrik" / "store.db")) as db, db:
         for name in TEXTS:
             path = os.fsencode(folder / "docs" / name)
             db.execute("UPDATE documents SET file = ? WHERE name = ?", (path, name))

@@ -116,7 +116,8 @@ class HttpEmbedder:
         try:
             rows = list(body["data"])
             places = [row.get("index", place) for place, row in enumerate(rows)]
-            vectors = [self._pooled(np.asarray(row["embedding"], dtype=np.float32)) for row in rows]
+            with np.errstate(over="ignore"):  # what is too large is told below
+                vectors = [self._pooled(np.asarray(row["embedding"], dtype=np.float32)) for row in rows]
         except (KeyError, TypeError, ValueError, AttributeError, OverflowError):
             raise Unavailable(f"{who}: the reply holds no embeddings") from None
         if len(vectors) != count:

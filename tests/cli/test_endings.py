@@ -20,7 +20,7 @@ from aventrik.core.errors import Damaged
 from aventrik.engine.opened import Opened
 from aventrik.storage.embedded import database
 
-from ..conftest import Program
+from ..conftest import TEXTS, Program
 
 ONE = [sys.executable, "-m", "aventrik"]
 
@@ -233,3 +233,19 @@ def test_damaged_results_are_told(workspace: Program) -> None:
         opened.store.results.values(ids)
     found = json.loads(workspace("store", "--check", "--json", code=1).stdout)
     assert any("results, id" in line for line in found["result"]["damaged"])
+
+
+def test_the_installed_program_does_the_whole_job_in_processes_of_its_own(tmp_path: Path) -> None:
+    """Most tests call the program in their own process; this is what users do."""
+    program = Program(tmp_path, apart=True)
+    program("new", ".")
+    (tmp_path / "docs").mkdir()
+    for name, text in TEXTS.items():
+        (tmp_path / "docs" / name).write_text(text, encoding="utf-8")
+    assert program.json("gather", "docs")["documents"] == 3
+    program("draft", "-n", "3", "--testset", "drafted")
+    program("run", "--testset", "drafted")
+    found = program.json("compare")["runs"][0]
+    assert found["measures"]["hit@5"]["mean"] == 1.0
+    assert "evidence" in program("explain", "1").stdout
+    assert program("gather", "nowhere", code=2).stderr.startswith("aventrik gather: ")

@@ -10,7 +10,7 @@ import shutil
 import sqlite3
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import closing, redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any
@@ -81,13 +81,15 @@ class Program:
                 timeout=240,
             )
         else:
-            done = self._here(arguments, given)
+            done = self.here(arguments, given)
+            gc.collect()  # closes the store
         told = f"{arguments}: exit {done.returncode}, wanted {code}\n{done.stdout[-2000:]}\n{done.stderr[-2000:]}"
         assert done.returncode == code, told
         assert "Traceback" not in done.stderr, told
         return done
 
-    def _here(self, arguments: tuple[str, ...], given: dict[str, str]) -> subprocess.CompletedProcess[str]:
+    def here(self, arguments: Sequence[str], given: Mapping[str, str]) -> subprocess.CompletedProcess[str]:
+        """What comes of a call in this process, whatever it is."""
         before, where = dict(os.environ), os.getcwd()
         out, err = io.StringIO(), io.StringIO()
         os.environ.update(given)
@@ -102,7 +104,6 @@ class Program:
             os.chdir(where)
             os.environ.clear()
             os.environ.update(before)
-            gc.collect()  # closes the store
         return subprocess.CompletedProcess(list(arguments), code, out.getvalue(), err.getvalue())
 
     def json(self, *arguments: str) -> Any:

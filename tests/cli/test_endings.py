@@ -79,13 +79,6 @@ def test_ctrl_c_while_files_are_read_leaves_no_reader_behind(program: Program) -
 
 
 def test_a_reader_that_goes_away_ends_it_quietly(workspace: Program) -> None:
-    for number in range(40):
-        (workspace.folder / "testsets" / f"t{number}.jsonl").touch()
-    done = subprocess.run(
-        ["bash", "-c", f"{' '.join(ONE)} gather --show locks.md | true; echo ${{PIPESTATUS[0]}}"],
-        cwd=workspace.folder, capture_output=True, text=True,
-    )  # fmt: skip
-    assert done.stdout.strip() in ("141", "0")
     read, write = os.pipe()
     os.close(read)
     gone = subprocess.run(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import os
 import re
 import shutil
 import threading
@@ -234,4 +233,3 @@ def test_plain_ascii_where_the_encoding_has_no_more(program: Any) -> None:
     found = program("ask", "Wann öffnet die Schleuse?", "--json", PYTHONIOENCODING="ascii", LC_ALL="C").stdout
     assert found.isascii()
     assert "öffnet um acht" in str(json.loads(found))
-    assert os.environ.get("PYTHONIOENCODING") != "ascii"

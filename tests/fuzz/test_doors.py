@@ -171,9 +171,10 @@ def test_files_that_people_decide_in(sheet: str, text: str, noise: bytes) -> Non
         (folder / sheet).write_bytes(text.encode("utf-8", "surrogatepass") + (noise if len(noise) > 3 else b""))
         with suppress(BadInput):
             workspace = Workspace(folder)
-            assert len(workspace.decisions.reasons) >= 0
-            assert workspace.labels is not None
-            assert workspace.metadata is not None
+            assert all(map(str.strip, workspace.decisions.reasons.values()))
+            assert isinstance(workspace.metadata.of("a.md"), dict)
+            workspace.labels.set("area", {"a.md": "Moss Cut"})  # and what is written over it can be read again
+            assert Workspace(folder).labels.given("area")["a.md"] == "Moss Cut"
             for source in GatheredSources(folder):
                 assert source.path.is_absolute()
 

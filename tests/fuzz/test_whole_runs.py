@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
-import io
 import shutil
 from pathlib import Path
 from typing import Any
 
-import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from aventrik.cli.main import main
 from aventrik.core.chunking import METHODS
 from aventrik.core.context.serving import WAYS
 from aventrik.core.indexing.approximate import LAYOUTS
@@ -21,7 +17,7 @@ from aventrik.core.rewriting import METHODS as REWRITES
 from aventrik.core.searching import METHODS as SEARCHES
 from aventrik.core.text.rulers import UNITS
 
-from ..conftest import QUESTIONS, TEXTS, Program, write_testset
+from ..conftest import Program
 from .conftest import CASES
 from .test_doors import as_toml
 
@@ -70,38 +66,12 @@ DOCUMENT = st.text(max_size=200) | st.sampled_from(
 )
 
 
-@pytest.fixture(scope="module")
-def small(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A workspace with three documents and a test set."""
-    folder = tmp_path_factory.mktemp("small") / "w"
-    folder.mkdir()
-    program = Program(folder)
-    program("new", ".")
-    (folder / "docs").mkdir()
-    for name, text in TEXTS.items():
-        (folder / "docs" / name).write_text(text, encoding="utf-8")
-    program("gather", "docs")
-    write_testset(folder, QUESTIONS)
-    return folder
-
-
-def called(*arguments: str) -> tuple[int, str]:
-    """The program in this process: its exit code, and what it showed on both streams."""
-    shown = io.StringIO()
-    with contextlib.redirect_stdout(shown), contextlib.redirect_stderr(shown):
-        try:
-            code = main(list(arguments))
-        except SystemExit as ended:
-            code = int(ended.code or 0)
-    return code, shown.getvalue()
-
-
 @settings(max_examples=max(30, CASES // 4), deadline=20_000)
 @given(chosen=CHOSEN, text=DOCUMENT)
-def test_any_settings_that_are_let_in(small: Path, chosen: dict[str, Any], text: str) -> None:
-    folder = small.parent / "case"
+def test_any_settings_that_are_let_in(gathered: Path, chosen: dict[str, Any], text: str) -> None:
+    folder = gathered.parent / "case"
     shutil.rmtree(folder, ignore_errors=True)
-    shutil.copytree(small, folder)
+    shutil.copytree(gathered, folder)
     lines = "".join(f"{key} = {as_toml(value)}\n" for key, value in {"name": "a", **chosen}.items())
     (folder / "configs" / "starter.toml").write_text(lines, encoding="utf-8")
     (folder / "docs" / "odd.md").write_text(text, encoding="utf-8", errors="replace")
@@ -113,6 +83,7 @@ def test_any_settings_that_are_let_in(small: Path, chosen: dict[str, Any], text:
         ["explain", "1"],
         ["ask", text[:50] or "?"],
     ):
-        code, shown = called(*verb, "-w", str(folder), "--quiet")
-        assert code in (0, 2, 3), (verb, lines, shown)
+        done = Program(folder).here([*verb, "--quiet"], {})
+        shown = done.stdout + done.stderr
+        assert done.returncode in (0, 2, 3), (verb, lines, shown)
         assert "should not have happened" not in shown, (verb, lines, shown)

@@ -211,6 +211,24 @@ def test_no_form_of_a_key_comes_through(key: str) -> None:
     assert key not in repr(secret)
 
 
+def test_a_placeholder_for_a_key_spoils_no_answer(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("HOUSE_KEY", "none")
+    house = Connection("house", "http://h.test", "m", key_variable="HOUSE_KEY", attempts=1)
+    for key, status, told in (
+        ("none", 200, "none of it"),
+        ("none", 400, "[key] of it"),
+        ("long-secret", 200, "[key]!"),
+    ):
+        monkeypatch.setenv("HOUSE_KEY", key)
+        body = {"text": [0.5, told.replace("[key]", key)]}  # in a list that begins like a vector
+        transport = httpx.MockTransport(lambda request, status=status, body=body: httpx.Response(status, json=body))
+        if status == 200:
+            assert post(house, transport).body == {"text": [0.5, told]}
+        else:
+            with pytest.raises(Refused, match=re.escape(told)):
+                post(house, transport)
+
+
 @pytest.mark.parametrize(
     ("found", "told"),
     [

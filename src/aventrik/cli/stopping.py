@@ -72,7 +72,8 @@ def _end(number: int, arguments: list[str]) -> None:
     if os.getpid() != _home:
         return
     if not _told.acquire(blocking=False):
-        time.sleep(2 * _PATIENCE)  # another thread is at it
+        time.sleep(2 * _PATIENCE)  # another thread is at it, and ends this one too
+        return
     code = 128 + number
     late = threading.Timer(_PATIENCE, os._exit, (code,))
     late.daemon = True

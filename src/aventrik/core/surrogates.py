@@ -18,7 +18,7 @@ def mended_json(value: Any) -> Any:
     if isinstance(value, str):
         return mended(value)
     if isinstance(value, list):
-        return value if value and isinstance(value[0], float) else [mended_json(each) for each in value]
+        return value if set(map(type, value)) == {float} else [mended_json(each) for each in value]  # a vector
     if isinstance(value, dict):
         return {mended(name): mended_json(each) for name, each in value.items()}
     return value

@@ -196,7 +196,8 @@ class Caller:
                     kept += part
                     if len(kept) > limit:
                         raise _TooLarge
-                text = self._secret.clean(kept.decode(_encoding(response), "replace"))
+                secret = self._secret if response.status_code >= 300 else self._secret.in_answers
+                text = secret.clean(kept.decode(_encoding(response), "replace"))
                 return _Came(response.status_code, response.headers, text)
 
     @property
@@ -229,7 +230,7 @@ class Caller:
         if status >= 300:
             raise Refused(status, f"answered {status}: {_reason(came)}")
         try:
-            body: dict[str, Any] = self._secret.cleaned(parsed(came.text))
+            body: dict[str, Any] = self._secret.in_answers.cleaned(parsed(came.text))
         except (ValueError, RecursionError) as error:
             if "html" in came.headers.get("content-type", "") or came.text.lstrip()[:1] == "<":
                 self._stop(f"{self._who} answered {path} with a web page, not JSON; check the address")

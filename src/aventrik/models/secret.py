@@ -11,6 +11,7 @@ from urllib.parse import quote, quote_plus
 from ..core.errors import BadInput
 
 _SIGN = "[key]"
+_PLACEHOLDER = 8  # letters below which a key is a word such as "none", put where a server wants any
 _SHORTEST = 4  # letters of a key, or of a form of it, below which it would be found in any text
 
 
@@ -22,6 +23,11 @@ class Secret:
         self._forms = (
             re.compile("|".join(map(re.escape, sorted(_forms(value), key=len, reverse=True)))) if value else None
         )
+
+    @property
+    def in_answers(self) -> Secret:
+        """What is looked for in a good reply: the key, but for a placeholder, which any answer may hold as a word."""
+        return self if len(self.value) >= _PLACEHOLDER else Secret()
 
     def __bool__(self) -> bool:
         return bool(self.value)
@@ -40,7 +46,7 @@ class Secret:
         if isinstance(value, str):
             return self.clean(value)
         if isinstance(value, list):
-            return [self.cleaned(each) for each in value] if value and not isinstance(value[0], float) else value
+            return value if set(map(type, value)) == {float} else [self.cleaned(each) for each in value]  # a vector
         if isinstance(value, dict):
             return {self.clean(name): self.cleaned(each) for name, each in value.items()}
         return value

@@ -327,6 +327,17 @@ def test_no_chunk_is_longer_than_its_size_with_its_overlap_and_none_ends_as_a_sc
         assert lengths[-1] > 2 or len(blocks[-1]) <= 2
 
 
+@pytest.mark.parametrize("method", ["fixed", "sentence", "paragraph"])
+def test_a_scrap_behind_a_table_parts_no_row(method: str) -> None:
+    """A row of several sentences fits into a chunk; a last chunk of one sign takes over rows, not a part of one."""
+    rows = "".join(f"| Is it {n}? So it is. Next {n} | b{n} |\n" for n in range(8))
+    document = read("a.md", f"| A | B |\n|---|---|\n{rows}\n?".encode())
+    whole = [(part.start, part.end) for part in document.of_kind("row")]
+    for size in range(max(end - start for start, end in whole), 400):
+        edges = {edge for ranges in chunk(document, Cutting(method, size, "chars", 0)) for edge in ranges[-1]}
+        assert not [(start, end) for start, end in whole for edge in edges if start < edge < end], size
+
+
 def test_a_word_larger_than_a_chunk_is_cut_evenly() -> None:
     document = Document("a", "x" * 101)
     assert [end - start for ((start, end),) in chunk(document, Cutting("fixed", 50, "chars", 0))] == [34, 34, 33]

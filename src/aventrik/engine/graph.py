@@ -227,9 +227,9 @@ def _judge(resolved: Resolved) -> Mapping[str, Wanted]:
 
 
 GRAPH: tuple[Stage, ...] = (
-    Stage("chunks", 3, DOCUMENT, ("documents",), corpus.chunks, _cutting, _tokenizer, open=corpus.open_chunks),
+    Stage("chunks", 4, DOCUMENT, ("documents",), corpus.chunks, _cutting, _tokenizer, open=corpus.open_chunks),
     Stage(
-        "units", 2, DOCUMENT, ("documents", "chunks"), corpus.units, _serving, _tokenizer,
+        "units", 3, DOCUMENT, ("documents", "chunks"), corpus.units, _serving, _tokenizer,
         used=lambda resolved: resolved.configuration.chunking.serve != "chunk", open=corpus.open_units,
     ),
     Stage(

@@ -17,4 +17,6 @@ def packed(source: Source, start: int, end: int) -> list[Range]:
     """The chunks of a part of a document."""
     units, stops = source.paragraphs(start, end)
     cutting = source.cutting
-    return pack(units, source.ruler, cutting.size, cutting.overlap, stops, source.sentence_starts, source.words)
+    return pack(
+        units, source.ruler, cutting.size, cutting.overlap, stops, source.sentence_starts, source.words_and_rows
+    )

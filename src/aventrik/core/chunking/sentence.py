@@ -11,5 +11,6 @@ def cut(source: Source) -> list[Chunk]:
     """As many sentences as fit; one too long is cut between words. Overlap is in whole sentences."""
     units = source.fine(0, len(source.text))
     return [
-        (found,) for found in pack(units, source.ruler, source.cutting.size, source.cutting.overlap, words=source.words)
+        (found,)
+        for found in pack(units, source.ruler, source.cutting.size, source.cutting.overlap, words=source.words_and_rows)
     ]

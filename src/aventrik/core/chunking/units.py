@@ -89,6 +89,15 @@ class Source:
             start = right
         return found
 
+    def words_and_rows(self, start: int, end: int) -> list[Range]:
+        """Words of a range, but a table row that fits into a chunk whole."""
+        left, found = start, []
+        for row in self.rows_in(start, end):
+            if row[0] >= left and self.fits(*row):
+                found.extend([*self.words(left, row[0]), row])
+                left = row[1]
+        return [*found, *self.words(left, end)]
+
     def fine(self, start: int, end: int) -> list[Range]:
         """Sentences and rows of a range; those larger than a chunk by their words."""
         return [

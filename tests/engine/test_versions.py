@@ -132,7 +132,7 @@ TASKS = [
         {"number": 1, "source": "s", "text": "A bridge key costs 12 pounds and is sold at the help desk."}]}),
     Task("paraphrases", {"question": "How long may a boat stay at a mooring?", "count": 2}),
 ]  # fmt: skip
-REPLIES = ("offline 2", "bb1c2cc46308")
+REPLIES = ("offline 3", "bb1c2cc46308")
 
 
 def test_the_built_in_model_says_something_else_only_under_another_version() -> None:

@@ -26,6 +26,7 @@ VERBS = {
     "cut": "show how a configuration would chunk the corpus",
     "survey": "topics of the corpus, the map, and what a test set leaves uncovered",
     "draft": "write a test set from the corpus",
+    "testsets": "list, export, split, merge, sample, remove test sets; how like real questions one is",
     "ask": "one question through configurations, now: every stage's output",
     "run": "apply configurations to a test set",
     "runs": "list, label, note or remove runs",
@@ -35,7 +36,7 @@ VERBS = {
     "standin": "start the simulated model server",
 }
 EPILOG = """
-The order of the work: new, gather, vet, cut, survey, draft, run, compare, explain.
+The order of the work: new, gather, vet, cut, survey, draft, testsets, run, compare, explain.
 Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 """
 

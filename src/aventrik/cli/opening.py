@@ -34,6 +34,13 @@ def open_testset(opened: Opened, name: str, screen: Screen) -> list[Question]:
         screen.warn(f"{file}: evidence of {len(set(moved.found_again))} questions was found again at another place")
     for question, doc, reason in moved.lost[:5]:
         screen.warn(shortened(f"{file}, question {question}, {doc}: {reason}", 200))
+    if moved.shown:
+        question, doc, reason = moved.shown[0]
+        screen.warn(
+            shortened(
+                f"{file}: {len(moved.shown)} hidden spans can't be hidden, such as {question}, {doc}: {reason}", 200
+            )
+        )
     if len(moved.lost) > 5:
         screen.warn(f"{file}: {len(moved.lost) - 5} more spans of evidence are lost like these")
     return questions

@@ -10,7 +10,11 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | paraphrases | question, count | paraphrases: list of str |
 | hypothetical | question | passage: str, what a passage that answers would say |
 | subquestions | question | questions: list of str, one for each thing that is asked |
-| questions | title, headings, passage | questions: list of {question, answer, quote, kind}, for a test set |
+| questions | kind, count, audience, examples, avoid, title, headings, passage | problems: list of str, questions: list of {question, answer, quotes, kind}, for a test set |
+| joined | kind, audience, examples, first, second | questions: list of {question, answer, firstquotes, secondquotes} that take both passages |
+| unanswered | audience, examples, title, headings, passage | said: str, questions: list of {question, missing} that the passage does not answer |
+| known | question | known: bool, answer: str, without any document |
+| fitness | title, headings, passage | reason: str, grade: 0 to 3, whether users would ask what the passage tells |
 | asked | title, headings, passage | questions: list of str that the passage answers, to be matched in its place |
 | summary | title, headings, passage | summary: str |
 | facts | title, headings, passage | facts: list of str, each of which stands by itself |
@@ -38,7 +42,11 @@ TASKS: dict[str, tuple[str, ...]] = {
     "paraphrases": ("question", "count"),
     "hypothetical": ("question",),
     "subquestions": ("question",),
-    "questions": ("title", "headings", "passage"),
+    "questions": ("kind", "count", "audience", "examples", "avoid", "title", "headings", "passage"),
+    "joined": ("kind", "audience", "examples", "first", "second"),
+    "unanswered": ("audience", "examples", "title", "headings", "passage"),
+    "known": ("question",),
+    "fitness": ("title", "headings", "passage"),
     "asked": ("title", "headings", "passage"),
     "summary": ("title", "headings", "passage"),
     "facts": ("title", "headings", "passage"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from .bench import Bench, Place, Progress, nothing
 from .corpus import Corpus
 from .filtering import passed
 from .graph import Chain, chain
+from .hiding import without_hidden
 from .providers import Models
 from .resolved import Resolved, resolve
 
@@ -68,11 +70,21 @@ class Opened:
         """The configuration with its roles filled in."""
         return resolve(configuration, self.workspace.settings)
 
-    def place(self, configuration: Configuration, until: str = "", nodes: Chain | None = None) -> Place:
-        """A configuration over the corpus."""
+    def place(
+        self,
+        configuration: Configuration,
+        until: str = "",
+        nodes: Chain | None = None,
+        snapshot: Snapshot | None = None,
+    ) -> Place:
+        """A configuration over the corpus, or over another `snapshot` of it (see `searched`)."""
         resolved = self.resolve(configuration)
         key, names = self.condition(configuration.search.where)
-        return Place(self.bench, resolved, nodes or chain(resolved, until), self.snapshot, names, key)
+        return Place(self.bench, resolved, nodes or chain(resolved, until), snapshot or self.snapshot, names, key)
+
+    def searched(self, questions: Sequence[Question]) -> Snapshot:
+        """The corpus as it is searched for questions of a test set: without what they hide."""
+        return without_hidden(self.store.documents, self.snapshot, questions)
 
     def condition(self, where: str) -> tuple[str, frozenset[str] | None]:
         """The documents that a filter lets pass, with their content key; ("", None) without a filter.

@@ -41,7 +41,7 @@ class Planned:
 
 def plan(opened: Opened, configuration: Configuration, questions: Sequence[Question], until: str = "") -> Planned:
     """Looks up what is there, and counts what is not."""
-    place = opened.place(configuration, until)
+    place = opened.place(configuration, until, snapshot=opened.searched(questions))
     planned = Planned(configuration.name)
     for node in place.nodes.values():
         if node.stage.scope != QUESTION and node.stage.kept and not _stands(place, node):

@@ -11,7 +11,7 @@ from .. import __version__
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..models.calls import COUNTED
-from ..storage.protocols import RUN_FORMAT, RunQuestion
+from ..storage.protocols import RUN_FORMAT, RunQuestion, Snapshot
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_row
 from .bench import Place
@@ -55,6 +55,7 @@ class Runner:
         self._known: dict[str, tuple[str, bool]] = {}
         self._renewed: set[str] = set()
         self._last: tuple[Sequence[Question], Asked] | None = None
+        self._searched: Snapshot | None = None
         self._rows: dict[str, dict[str, Any]] = {}
         if retry_failed:
             opened.store.calls.forget_failed()
@@ -64,14 +65,15 @@ class Runner:
     ) -> Outcome:
         """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
         opened, store = self.opened, self.opened.store
-        place, bench = opened.place(configuration, until), opened.bench
+        asked = self._asked(questions)
+        place, bench = opened.place(configuration, until, snapshot=self._searched), opened.bench
         before = dict(bench.made), dict(bench.seconds), asdict(opened.models.spent())
         cpu = time.process_time()
         again = opened.fresh or self.retry_failed
         if again:
             self._renew(place)
         passing = Passing(
-            place, self._asked(questions), opened.fresh, self.retry_failed,
+            place, asked, opened.fresh, self.retry_failed,
             lambda done, total: opened.progress(configuration.name, done, total), self._known,
         )  # fmt: skip
         identity = self._identity(place, testset, passing, until)
@@ -79,7 +81,7 @@ class Runner:
         finished = store.runs.finished(identity)
         if finished and not again and store.runs.whole(finished):
             return Outcome(finished, configuration, results=total, recall=recall(place))
-        store.documents.keep_snapshot(opened.snapshot)
+        store.documents.keep_snapshot(place.snapshot)
         made = self._made(place, testset, until)
         number = store.runs.begin(identity, configuration.name, testset, made, len(questions))
         outcome = Outcome(number, configuration, results=total)
@@ -105,6 +107,7 @@ class Runner:
         """The questions as all configurations are asked them; the last ones are held."""
         if self._last is None or self._last[0] is not questions:
             self._last = (questions, Asked(questions, self.opened.standing))
+            self._searched = self.opened.searched(questions)
             self._rows = {question.id: question_row(question) for question in questions}
         return self._last[1]
 

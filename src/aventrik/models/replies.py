@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from ..core.protocols import Task
 from ..core.surrogates import mended_json
@@ -47,18 +47,69 @@ class Subquestions(_Record):
 
 
 class DraftedQuestion(_Record):
-    """One question of a reply to `questions`."""
+    """One question of a reply to `questions`; a single quote may also stand in `quote`."""
 
     question: _Words = Field(min_length=1)
+    quotes: list[_Words] = Field(min_length=1, max_length=10)
     answer: _Words = Field(min_length=1)
-    quote: _Words = Field(min_length=1)
-    kind: Literal["one-fact", "table"] = "one-fact"
+    kind: Literal["passage", "one-fact", "table"] = "one-fact"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_quote(cls, value: Any) -> Any:
+        if isinstance(value, dict) and "quote" in value and "quotes" not in value:
+            return {**value, "quotes": [value["quote"]]}
+        return value
 
 
 class Questions(_Record):
-    """Reply to `questions`."""
+    """Reply to `questions`: what users come with, before what they ask."""
 
+    problems: list[_Words] = Field([], max_length=_MOST)
     questions: list[DraftedQuestion] = Field(max_length=_MOST)
+
+
+class JoinedQuestion(_Record):
+    """One question of a reply to `joined`."""
+
+    question: _Words = Field(min_length=1)
+    firstquotes: list[_Words] = Field(min_length=1, max_length=10)
+    secondquotes: list[_Words] = Field(min_length=1, max_length=10)
+    answer: _Words = Field(min_length=1)
+
+
+class Joined(_Record):
+    """Reply to `joined`."""
+
+    questions: list[JoinedQuestion] = Field(max_length=_MOST)
+
+
+class UnansweredQuestion(_Record):
+    """One question of a reply to `unanswered`."""
+
+    question: _Words = Field(min_length=1)
+    missing: _Words = ""
+
+
+class Unanswered(_Record):
+    """Reply to `unanswered`."""
+
+    said: _Words = ""
+    questions: list[UnansweredQuestion] = Field(max_length=_MOST)
+
+
+class Known(_Record):
+    """Reply to `known`."""
+
+    known: bool
+    answer: _Words = ""
+
+
+class Fitness(_Record):
+    """Reply to `fitness`."""
+
+    reason: _Words = ""
+    grade: int = Field(ge=0, le=3)
 
 
 class Summary(_Record):
@@ -76,8 +127,8 @@ class Facts(_Record):
 class Relevance(_Record):
     """Reply to `relevance`."""
 
-    relevant: bool
     reason: _Words = ""
+    relevant: bool
 
 
 class Extract(_Record):
@@ -89,9 +140,9 @@ class Extract(_Record):
 class AnswerStatement(_Record):
     """One sentence of a reply to `answer`."""
 
-    text: _Words
-    cites: list[int] = Field([], max_length=_MOST)
     quotes: list[_Words] = Field([], max_length=_MOST)
+    cites: list[int] = Field([], max_length=_MOST)
+    text: _Words
 
 
 class AnswerReply(_Record):
@@ -124,9 +175,9 @@ class VerdictQuote(_Record):
 class VerdictReply(_Record):
     """Reply to `verdict`."""
 
-    verdict: Literal["supported", "contradicted", "not found"]
-    reason: _Words = ""
     quotes: list[VerdictQuote] = Field([], max_length=_MOST)
+    reason: _Words = ""
+    verdict: Literal["supported", "contradicted", "not found"]
 
 
 class Stated(_Record):
@@ -140,6 +191,10 @@ RECORDS: dict[str, type[_Record]] = {
     "hypothetical": Hypothetical,
     "subquestions": Subquestions,
     "questions": Questions,
+    "joined": Joined,
+    "unanswered": Unanswered,
+    "known": Known,
+    "fitness": Fitness,
     "asked": Asked,
     "summary": Summary,
     "facts": Facts,

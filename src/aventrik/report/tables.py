@@ -1,4 +1,4 @@
-"""Rows to a file: CSV, JSONL or Parquet, by its suffix."""
+"""Rows to a file: CSV, JSONL, Parquet or XLSX, by its suffix."""
 
 from __future__ import annotations
 
@@ -12,20 +12,23 @@ from typing import Any
 from ..core.errors import BadInput
 from ..workspace.files import write_whole
 
-FORMATS = (".csv", ".jsonl", ".parquet")
+FORMATS = (".csv", ".jsonl", ".parquet", ".xlsx")
+_LONGEST_CELL = 32_767  # characters that a cell of a spreadsheet may hold
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
     """Writes rows in one step; raises `BadInput` for a suffix that is no table's.
 
-    In CSV a text that a spreadsheet would take for a formula gets an apostrophe in front.
+    In CSV and XLSX a text that a spreadsheet would take for a formula gets an apostrophe in front.
     """
     suffix = path.suffix.lower()
     if suffix not in FORMATS:
         raise BadInput(f"{path}: the file's name must end in one of {', '.join(FORMATS)}")
     if suffix == ".parquet":
         data = _parquet(rows)
+    elif suffix == ".xlsx":
+        data = _xlsx(rows)
     elif suffix == ".csv":
         buffer = io.StringIO(newline="")
         writer = csv.DictWriter(buffer, list(rows[0]) if rows else [])
@@ -52,4 +55,24 @@ def _parquet(rows: Sequence[Mapping[str, Any]]) -> bytes:
         raise MissingExtra("writing Parquet", "parquet") from None
     sink = io.BytesIO()
     parquet.write_table(pyarrow.Table.from_pylist([dict(row) for row in rows]), sink)
+    return sink.getvalue()
+
+
+def _xlsx(rows: Sequence[Mapping[str, Any]]) -> bytes:
+    try:
+        from openpyxl import Workbook
+        from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE as ILLEGAL
+    except ImportError:
+        from ..core.errors import MissingExtra
+
+        raise MissingExtra("writing XLSX", "xlsx") from None
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet("questions")
+    names = list(rows[0]) if rows else []
+    sheet.append(names)
+    for row in rows:
+        cells = [harmless(row[name]) for name in names]
+        sheet.append([ILLEGAL.sub(" ", cell)[:_LONGEST_CELL] if isinstance(cell, str) else cell for cell in cells])
+    sink = io.BytesIO()
+    book.save(sink)
     return sink.getvalue()

@@ -112,6 +112,53 @@ class StatisticsSettings(_Table):
     cluster: Literal["auto", "document", "question"] = "auto"
 
 
+_Share = Annotated[float, Field(ge=0, le=1, strict=False)]
+
+
+class QuotaSettings(_Table):
+    """Documents that are to give a share of the questions of a draft, and at least so many: those that a condition lets
+    pass, or the part of the corpus that a topic of the survey holds."""
+
+    where: str = ""
+    topic: str = ""
+    share: _Share = 0.0
+    least: int = Field(0, ge=0, le=1_000_000)
+
+    @model_validator(mode="after")
+    def _of_something(self) -> QuotaSettings:
+        if bool(self.where) == bool(self.topic):
+            raise ValueError("a quota is of documents (where) or of a topic: give one of the two")
+        if not self.share and not self.least:
+            raise ValueError("a quota needs a share or a least number of questions")
+        return self
+
+
+class DraftingSettings(_Table):
+    """What `draft` is asked to write."""
+
+    audience: str = ""
+    examples: str = ""
+    kinds: dict[Literal["single", "passage", "one-fact", "table", "joined", "comparison", "unanswerable"], _Share] = (
+        Field(default_factory=dict)
+    )
+    styles: dict[Literal["question", "indirect", "first person", "search", "hurried"], _Share] = Field(
+        default_factory=dict
+    )
+    difficulty: dict[Literal["easy", "middle", "hard"], _Share] = Field(default_factory=dict)
+    at_most: float = Field(0.1, gt=0, le=1, strict=False)
+    quota: tuple[QuotaSettings, ...] = Field((), strict=False)
+
+    @model_validator(mode="after")
+    def _some(self) -> DraftingSettings:
+        for name in ("kinds", "styles", "difficulty"):
+            shares = getattr(self, name)
+            if shares and not sum(shares.values()):
+                raise ValueError(f"{name}: all shares are 0")
+        if sum(quota.share for quota in self.quota) > 1 + 1e-9:
+            raise ValueError("quota: the shares sum to more than 1")
+        return self
+
+
 class Settings(_Table):
     """The content of `aventrik.toml`."""
 
@@ -124,6 +171,7 @@ class Settings(_Table):
     limits: Limits = Limits()
     reading: ReadingSettings = ReadingSettings()
     roles: Roles = Roles()
+    drafting: DraftingSettings = DraftingSettings()
     statistics: StatisticsSettings = StatisticsSettings()
     models: dict[str, Model] = Field(default_factory=dict)
 

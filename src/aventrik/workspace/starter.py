@@ -36,6 +36,19 @@ rewriter = "offline"
 answerer = "offline"
 judge    = "offline"
 
+# What 'aventrik draft' writes; each can be given as an option too.
+[drafting]
+audience = ""                # who will ask, and what they come with: a text, or the name of a file with one
+examples = ""                # a file of real questions whose form is imitated: a test set, or a question a line
+at_most  = 0.1               # share of a test set that one document may give
+# kinds      = {{ single = 0.8, joined = 0.07, comparison = 0.03, unanswerable = 0.1 }}
+# styles     = {{ question = 0.6, indirect = 0.12, "first person" = 0.08, search = 0.12, hurried = 0.08 }}
+# difficulty = {{ easy = 0.33, middle = 0.27, hard = 0.4 }}     # by the rank of the evidence under plain keyword search
+# [[drafting.quota]]
+# where = "document like 'handbook/%'"   # or topic = "a word of it"; a share of the questions, and at least so many
+# share = 0.5
+# least = 10
+
 # How far numbers can be trusted.
 [statistics]
 cluster = "auto"             # questions about one document count as one draw: document, question, auto

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -13,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from ..core.errors import BadInput
 from ..core.surrogates import HALF
 from ..core.testsets import Need, Question, Quoted, placed
+from ..core.testsets.drafting import Dropped
 from .files import read_text, write_whole
 from .toml import nearest
 
@@ -40,11 +43,12 @@ class _Question(_Line):
     question: str = Field(min_length=1, max_length=_LONGEST)
     answer: str = Field("", max_length=_LONGEST)
     needs: list[_Need] = []
-    kind: Literal["one-fact", "joined", "table", "unanswerable"] = "one-fact"
+    kind: Literal["one-fact", "passage", "joined", "comparison", "table", "unanswerable"] = "one-fact"
     status: Literal["draft", "kept", "rejected"] = "draft"
     by: str = "person"
     tags: list[str] = []
     meta: dict[str, Any] = {}
+    hide: list[_Span] = []
 
 
 @dataclass
@@ -53,6 +57,7 @@ class Moved:
 
     found_again: list[str] = field(default_factory=list)
     lost: list[tuple[str, str, str]] = field(default_factory=list)  # question, document, reason
+    shown: list[tuple[str, str, str]] = field(default_factory=list)  # the same of what could not be hidden
 
 
 def load_testset(path: Path) -> list[Question]:
@@ -110,7 +115,10 @@ def _question(row: _Question) -> Question:
     needs = tuple(
         Need(need.fact, tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in need.spans)) for need in row.needs
     )
-    return Question(row.id, row.question, row.answer, needs, row.kind, row.status, row.by, tuple(row.tags), row.meta)
+    hide = tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in row.hide)
+    return Question(
+        row.id, row.question, row.answer, needs, row.kind, row.status, row.by, tuple(row.tags), row.meta, hide
+    )
 
 
 def save_testset(path: Path, questions: Sequence[Question]) -> None:
@@ -121,14 +129,14 @@ def save_testset(path: Path, questions: Sequence[Question]) -> None:
 
 def question_row(question: Question) -> dict[str, Any]:
     """A question as a line of a test set holds it."""
-    return {
+    found: dict[str, Any] = {
         "id": question.id,
         "question": question.question,
         "answer": question.answer,
         "needs": [
             {
                 "fact": need.fact,
-                "spans": [{"doc": s.doc, "start": s.start, "end": s.end, "quote": s.quote} for s in need.spans],
+                "spans": [_row(quoted) for quoted in need.spans],
             }
             for need in question.needs
         ],
@@ -138,6 +146,13 @@ def question_row(question: Question) -> dict[str, Any]:
         "tags": list(question.tags),
         "meta": question.meta,
     }
+    if question.hide:
+        found["hide"] = [_row(quoted) for quoted in question.hide]
+    return found
+
+
+def _row(quoted: Quoted) -> dict[str, Any]:
+    return {"doc": quoted.doc, "start": quoted.start, "end": quoted.end, "quote": quoted.quote}
 
 
 def located(questions: Sequence[Question], text_of: Callable[[str], str | None]) -> tuple[list[Question], Moved]:
@@ -153,8 +168,19 @@ def located(questions: Sequence[Question], text_of: Callable[[str], str | None])
         for need in question.needs:
             spans = tuple(_span(question.id, quoted, text_of(quoted.doc), moved) for quoted in need.spans)
             needs.append(replace(need, spans=spans))
-        found.append(replace(question, needs=tuple(needs)))
+        hide = tuple(_hidden(question.id, quoted, text_of(quoted.doc), moved) for quoted in question.hide)
+        found.append(replace(question, needs=tuple(needs), hide=tuple(each for each in hide if each)))
     return found, moved
+
+
+def _hidden(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quoted | None:
+    """What a question hides at its present place; None where it no longer stands there."""
+    if text is None:
+        return None  # a document that is not searched gives nothing away
+    now = placed(quoted, text)
+    if now is None:
+        moved.shown.append((question, quoted.doc, "what it hides no longer stands there"))
+    return now
 
 
 def _span(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quoted:
@@ -174,3 +200,26 @@ def _span(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quot
     if quoted.start >= 0 and abs(now.start - quoted.start) > 2:
         moved.found_again.append(question)
     return now
+
+
+def load_examples(path: Path) -> tuple[str, ...]:
+    """Questions whose form is to be imitated: those of a test set (.jsonl), or a question a line. Raises `BadInput`."""
+    if path.suffix.lower() == ".jsonl":
+        return tuple(question.question for question in load_testset(path))
+    found = tuple(dict.fromkeys(line.strip() for line in read_text(path).split("\n") if line.strip()))
+    if not found:
+        raise BadInput(f"{path}: holds no question")
+    return found
+
+
+def save_dropped(path: Path, dropped: Sequence[Dropped], passed_over: Sequence[tuple[str, int, str]]) -> None:
+    """Writes a CSV file with a line for each question that a draft dropped, with the sentence that speaks against it,
+    and for each passage that it passed over."""
+    sheet = io.StringIO(newline="")
+    rows = csv.writer(sheet)
+    rows.writerow(["question", "document", "start", "rule", "reason", "rival", "rival_document"])
+    for each in dropped:
+        rows.writerow([each.question, each.doc, "", each.rule, each.reason, each.rival, each.rival_doc])
+    for doc, start, reason in passed_over:
+        rows.writerow(["", doc, start, "", f"passed over: {reason}", "", ""])
+    write_whole(path, sheet.getvalue())

@@ -90,6 +90,17 @@ def validated(model: type[Model], content: dict[str, Any], path: Path, text: str
         raise BadInput(f"{place(path, text, location)}: {_told(model, first, location)}") from None
 
 
+def checked(model: type[Model], content: dict[str, Any], where: str) -> Model:
+    """The content as a model; raises `BadInput` that names what is wrong in words given at `where`, such as a verb."""
+    try:
+        return model.model_validate(content)
+    except ValidationError as error:
+        first = error.errors()[0]
+        location = tuple(str(part) for part in first["loc"] if part != "[key]")
+        name = "--" + location[0].replace("_", "-") if location else where
+        raise BadInput(f"{name}: {_told(model, first, location)}") from None
+
+
 def place(path: Path, text: str, location: tuple[str, ...]) -> str:
     """'configs/a.toml, line 7, [chunking] size' for a location in a TOML text."""
     line = line_of(text, location)

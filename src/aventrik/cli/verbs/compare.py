@@ -29,6 +29,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
     from ...engine.comparing import chosen_runs, compare
+    from ...engine.likeness import doubts_of
     from ...engine.opened import Opened
     from ..comparison import show
 
@@ -39,4 +40,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     result = compare(opened.store, settings, chosen, options.baseline, options.measure, measures, options.pairs)
     screen.result(result.as_json())
     show(result, screen)
+    for testset in dict.fromkeys(run.testset for run in result.runs):
+        reason = doubts_of(opened, next(run for run in result.runs if run.testset == testset))
+        if reason:
+            screen.warn(f"{testset}: {reason}")
     return 0

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from ...engine.opened import Opened
     from ...storage.protocols import Run
 
+_DRAFTED = 60
 HELP = "Lays out the demo workspace, the documents of a made-up waterway, and runs the full example on it."
 
 
@@ -39,7 +40,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     where = f"-w {options.dir}"
     screen.say(f"the Tarrowby Navigation's help desk: documents, configurations and real questions in {options.dir}/")
     _gather(opened, screen, f"aventrik gather {where} {options.dir}/documents")
-    _draft(opened, screen, f"aventrik draft {where} --testset drafted -n 40")
+    _draft(opened, screen, f"aventrik draft {where} --testset drafted -n {_DRAFTED}")
     runs = _run(opened, screen, where)
     _step(screen, f"aventrik compare {where}")
     result = compare(opened.store, opened.workspace.settings, runs["enquiries"])
@@ -79,8 +80,9 @@ def _gather(opened: Opened, screen: Screen, command: str) -> None:
 
 
 def _draft(opened: Opened, screen: Screen, command: str) -> None:
-    from ...engine.drafting import draft_questions
+    from ...engine.drafting import brief_of, draft_questions
     from ...workspace.testsets import load_testset, save_testset
+    from .draft import show_made, show_some
 
     _step(screen, command)
     path = opened.workspace.testset_path("drafted")
@@ -88,17 +90,12 @@ def _draft(opened: Opened, screen: Screen, command: str) -> None:
         questions = load_testset(path)
         screen.say(f"{len(questions)} questions stand in {path} from before")
     else:
-        made = draft_questions(opened, 40)
-        questions = made.questions
-        save_testset(path, questions)
-        screen.say(
-            f"{len(questions)} questions → {path}; dropped as unclear or ambiguous: {sum(made.dropped.values())}"
-        )
-        for (doc, rival), count in [pair for pair in made.contested.most_common() if pair[0][0] != pair[0][1]][:2]:
-            screen.say(f"  {doc} and {rival} say different things in the same words ({count} times)", style="dim")
-    for question in questions[:: max(1, len(questions) // 4)][:4]:
-        screen.say(f"  {question.id}  {question.question}")
-        screen.say(f"         {question.answer}", style="dim")
+        brief = brief_of(opened, _DRAFTED)
+        made = draft_questions(opened, brief)
+        save_testset(path, made.questions)
+        screen.say(f"{len(made.questions)} questions → {path}")
+        show_made(made, brief, screen)
+        show_some(made, 4, screen)
 
 
 def _run(opened: Opened, screen: Screen, where: str) -> dict[str, list[Run]]:

@@ -3,15 +3,25 @@
 from __future__ import annotations
 
 import argparse
+from collections import Counter
+from typing import TYPE_CHECKING, Any
 
-from ..arguments import SEEDS, whole
+from ..arguments import SEEDS, finite, whole
 from ..opening import open_corpus
-from ..screen import Screen
+from ..screen import Screen, shortened
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from ...core.testsets.drafting import Draft
+    from ...core.testsets.drafting.brief import Brief
 
 HELP = (
-    "Writes a test set from the corpus: passages are picked from all over it, sentences that state a fact become "
-    "questions, and each question is checked against the whole corpus. Unclear and ambiguous ones are dropped."
+    "Writes a test set from the corpus: wordings that people made (titles of sections, questions of an FAQ, captions), "
+    "which are then hidden from what is searched, and sentences and table rows that state a fact. Each question is "
+    "checked against the whole corpus; unclear and ambiguous ones are dropped."
 )
+ENOUGH = 50  # questions below which a draft decides nothing
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,6 +30,15 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--testset", metavar="NAME", default="draft", help="the file in testsets/ (default draft)")
     parser.add_argument("--seed", type=whole(0, SEEDS), help="for the choice of passages (default: aventrik.toml)")
     parser.add_argument("--writer", metavar="MODEL", default="", help="the model that writes (default: aventrik.toml)")
+    parser.add_argument(
+        "--from-headings", action="store_true", help="only headings that ask (an FAQ), as they are; all there are"
+    )
+    wanted = parser.add_argument_group("what is wanted (default: [drafting] in aventrik.toml)")
+    wanted.add_argument("--audience", metavar="TEXT", help="who asks, and what they come with; or a file with it")
+    wanted.add_argument("--examples", metavar="FILE", help="real questions whose form is imitated")
+    for name, told in (("kinds", "single, joined, …"), ("styles", "question, search, …"), ("difficulty", "easy, …")):
+        wanted.add_argument(f"--{name}", metavar="NAME=SHARE,…", help=f"shares: {told}")
+    wanted.add_argument("--at-most", metavar="SHARE", type=finite, help="the most that one document may give")
     parser.add_argument("--fresh", action="store_true", help="ask the model anew, whatever the call store has")
     parser.add_argument("--add", action="store_true", help="add to the test set if it exists")
     parser.add_argument("--replace", action="store_true", help="write it anew if it exists")
@@ -29,11 +48,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Drafts, saves, and shows some of it."""
     from ...core.errors import BadInput
-    from ...engine.drafting import draft_questions
-    from ...workspace.testsets import load_testset, save_testset
+    from ...engine.drafting import brief_of, draft_questions
+    from ...workspace.testsets import load_testset, save_dropped, save_testset
 
-    if options.count < 1:
-        raise BadInput("--count must be at least 1")
     opened = open_corpus(options, fresh=options.fresh)
     path = opened.workspace.testset_path(options.testset)
     already = []
@@ -41,43 +58,126 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         if not options.add:
             raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
         already = load_testset(path)
+    brief = brief_of(opened, options.count, options.seed, _given(options), options.from_headings)
     with screen.progress() as meter:
         opened.progress = meter
         made = draft_questions(
-            opened, options.count, options.seed, options.writer, already,
-            lambda done: meter("drafting", done, options.count),
+            opened, brief, options.writer, already, lambda done: meter("drafting", done, options.count)
         )  # fmt: skip
     if not made.questions:
         raise BadInput(f"no good question was found in {made.passages:,} passages; nothing was written")
     save_testset(path, [*already, *made.questions])
-    screen.result(
-        {
-            "testset": str(path),
-            "drafted": len(made.questions),
-            "questions": len(already) + len(made.questions),
-            "passages": made.passages,
-            "dropped": dict(made.dropped),
-            "contested": [[*pair, times] for pair, times in made.contested.most_common()],
-        }
-    )
+    dropped = opened.workspace.folder / "reports" / f"dropped-{path.stem}.csv"
+    save_dropped(dropped, made.dropped, made.passed_over)
+    screen.result(_record(made, path, dropped, len(already)))
     documents = {quoted.doc for question in made.questions for need in question.needs for quoted in need.spans}
     screen.say(
-        f"drafted {len(made.questions)} questions from {made.passages:,} passages of {len(documents):,} documents → testsets/{path.name}"
+        f"drafted {len(made.questions)} questions from {len(documents):,} documents → testsets/{path.name}; dropped ones "
+        f"and why: reports/{dropped.name}"
     )
-    if len(made.questions) < options.count:
-        screen.say(f"asked for {options.count}; there are no more sentences that make a clear question")
-    for reason, count in made.dropped.most_common():
-        screen.say(f"  dropped {count:>4}  {reason}")
+    show_made(made, brief, screen)
+    show_some(made, options.show, screen)
+    screen.say("\n" + trusted(len(already) + len(made.questions)))
+    return 0
+
+
+def _given(options: argparse.Namespace) -> dict[str, Any]:
+    """What the options say of the draft, in the form of the settings."""
+    found: dict[str, Any] = {
+        name: value for name in ("audience", "examples", "at_most") if (value := getattr(options, name)) is not None
+    }
+    for name in ("kinds", "styles", "difficulty"):
+        if getattr(options, name) is not None:
+            found[name] = _shares(name, getattr(options, name))
+    return found
+
+
+def _shares(option: str, text: str) -> dict[str, float]:
+    from ...core.errors import BadInput
+
+    found = {}
+    for piece in text.split(","):
+        name, sign, share = piece.partition("=")
+        try:
+            found[name.strip()] = float(share) if sign else 1.0
+        except ValueError:
+            raise BadInput(f"--{option}: '{piece.strip()}' must be a name and a share, such as question=0.5") from None
+    return found
+
+
+def _record(made: Draft, path: Path, dropped: Path, already: int) -> dict[str, Any]:
+    return {
+        "testset": str(path),
+        "drafted": len(made.questions),
+        "questions": already + len(made.questions),
+        "passages": made.passages,
+        "wanted": made.wanted,
+        "made": dict(made.made),
+        "styles": dict(Counter(question.meta.get("style", "") for question in made.questions)),
+        "passed_over": dict(Counter(reason for _, _, reason in made.passed_over)),
+        "dropped": dict(made.reasons),
+        "dropped_file": str(dropped),
+        "contested": [[*pair, times] for pair, times in made.contested.most_common()],
+    }
+
+
+def show_made(made: Draft, brief: Brief, screen: Screen) -> None:
+    """What was wanted and made of each kind, and why some are missing."""
+    rows = []
+    for kind, wanted in made.wanted.items():
+        count = made.made[kind]
+        if wanted or count:
+            rows.append([kind, f"{wanted}", f"{count}", _why(made, kind, wanted - count)])
+    if rows:
+        screen.table(["kind", "wanted", "made", ""], rows, right=(1, 2))
+    for quota, given in made.quotas.items():
+        wanted = next(each.wanted(brief.count) for each in brief.quotas if each.name == quota)
+        short = f", {wanted - given} missing: its documents offer no more" if given < wanted else ""
+        screen.say(f"  quota {quota}: {given} of {wanted}{short}")
+    missing = brief.count - len(made.questions)
+    if missing > 0 and not brief.headings_only:
+        screen.warn(
+            f"asked for {brief.count}: {missing} are missing; the documents hold no more that make a clear question"
+        )
+    screen.say(
+        "  styles: " + _told(Counter(str(q.meta["style"]) for q in made.questions if "style" in q.meta))
+        + " · hard to find: " + _told(Counter(q.meta["difficulty"]["level"] for q in made.questions if "difficulty" in q.meta))
+    )  # fmt: skip
+    if made.reasons:
+        screen.say("  dropped: " + _told(made.reasons))
+    if made.passed_over:
+        screen.say("  passages passed over: " + _told(Counter(reason for _, _, reason in made.passed_over), 4))
     for (doc, rival), count in made.contested.most_common(3):
         if doc != rival:
             screen.say(f"  {doc} and {rival} say different things in the same words ({count} times)")
-    for question in made.questions[:: max(1, len(made.questions) // max(1, options.show))][: options.show]:
+
+
+def _why(made: Draft, kind: str, missing: int) -> str:
+    if missing <= 0:
+        return ""
+    return f"{made.offered[kind]:,} are offered, {made.offered[kind] - made.made[kind]:,} of them not good enough or too alike"
+
+
+def _told(counts: Counter[str], most: int = 6) -> str:
+    return ", ".join(f"{name} {count}" for name, count in counts.most_common(most))
+
+
+def show_some(made: Draft, count: int, screen: Screen) -> None:
+    """Some of the questions, spread over the draft."""
+    for question in made.questions[:: max(1, len(made.questions) // max(1, count))][:count]:
         screen.title(f"{question.id}  {question.question}")
-        screen.say(f"  {question.answer}")
+        if not question.needs:
+            screen.say(f"  no document answers it (near: {question.meta.get('near', '')})", style="dim")
+            continue
+        screen.say(shortened(f"  {question.answer}", 240))
         spans = question.needs[0].spans
         more = f", and {len(spans) - 1} more" if len(spans) > 1 else ""
-        screen.say(f"  {spans[0].doc}, {spans[0].start:,}–{spans[0].end:,}{more}", style="dim")
-    screen.say(
-        "\ndrafted questions are easier than real ones: set them beside real questions before you trust a ranking"
-    )
-    return 0
+        hidden = f"; hidden: {shortened(question.hide[0].quote, 60)}" if question.hide else ""
+        screen.say(f"  {spans[0].doc}, {spans[0].start:,}–{spans[0].end:,}{more}{hidden}", style="dim")
+
+
+def trusted(count: int) -> str:
+    """What a draft of so many questions may be trusted for, as far as that is known without real ones."""
+    if count < ENOUGH:
+        return f"{count} questions decide nothing: draft at least {ENOUGH} before you compare configurations by them"
+    return "no draft is a log of real questions: 'aventrik testsets DRAFT --against REAL' says how far this one is like yours"

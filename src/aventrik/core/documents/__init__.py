@@ -84,7 +84,9 @@ class Document:
         for place in range(last, -1, -1):
             heading = self.headings[place]
             if heading.level < level:
-                path.append(self.text[heading.start : heading.end])
+                words = self.text[heading.start : heading.end]
+                if words and not words.isspace():  # what is hidden is blank
+                    path.append(words)
                 level = heading.level
             if level <= 1:
                 break

@@ -85,6 +85,11 @@ class KeywordIndex:
         left, right = self._postings(term)
         return right - left
 
+    def texts_with(self, term: str) -> npt.NDArray[np.int32]:
+        """The numbers of the texts in which a (stemmed) term stands, ascending."""
+        left, right = self._postings(term)
+        return self.texts[left:right]
+
     def rarity(self, term: str) -> float:
         """The weight of a (stemmed) term by itself: ln(1 + N ÷ (n + ½)); greatest for one that stands nowhere."""
         return math.log1p(self.size / (self.document_frequency(term) + 0.5))

@@ -13,6 +13,10 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "hypothetical": paraphrases.suppose,
     "subquestions": answers.take_apart,
     "questions": questions.ask,
+    "joined": lambda fields: {"questions": []},  # its rules pair what they have written themselves
+    "unanswered": lambda fields: {"said": "", "questions": []},
+    "known": lambda fields: {"known": False, "answer": ""},
+    "fitness": passages.grade,
     "asked": questions.ask_in_its_place,
     "summary": passages.summarise,
     "facts": passages.state_facts,
@@ -23,7 +27,7 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "verdict": verdicts.verify,
     "stated": verdicts.stated,
 }
-_VERSION = 2
+_VERSION = 3
 
 
 class OfflineModel:

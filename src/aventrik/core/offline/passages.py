@@ -60,3 +60,9 @@ def extract(fields: Mapping[str, Any]) -> dict[str, Any]:
     """The sentences that hold at least a third of the question's content words."""
     question = str(fields["question"])
     return {"quotes": [text for text in _sentences(str(fields["passage"])) if _share(question, text) >= 1 / 3]}
+
+
+def grade(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Whether `passage` says anything that could be asked for: 0 to 3, by how many plain statements it holds."""
+    said = [text for text in _sentences(str(fields["passage"])) if len(text.split()) > 4 and not _HANGING.match(text)]
+    return {"reason": f"{len(said)} statements that stand by themselves", "grade": min(3, len(said))}

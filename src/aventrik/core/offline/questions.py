@@ -41,12 +41,51 @@ _TRAILING = re.compile(
     r"^(?P<do>[a-z]+ .+?) (?P<word>before|after|when|if|unless|while|whenever) (?P<when>[^,;]{6,90})$"
 )
 _PASSIVE = re.compile(r"^be (?P<verb>[a-z]+(?:ed|en|wn|de|ld|pt|nt|ut|id|ght))\b")
+_HAS_VERB = re.compile(r"\b(?:is|are|was|were|has|have|had|does|do|can|must|may|will|cannot|[a-z]{3,}(?:s|ed))\b")
 _PLAIN_VERB = re.compile(
     r"^(?P<subject>[A-Z][^,;:]{2,60}?) "
     r"(?P<verb>means|stands for|refers to|costs?|lasts?|takes?|opens?|closes?|begins?|starts?|ends?|expires?) "
     r"(?P<rest>.+)$"
 )
 _PRICED = re.compile(r"\b(fees?|charges?|costs?|prices?|deposits?|rates?|fines?|discounts?)\b", re.IGNORECASE)
+
+_LEANS = re.compile(
+    r"\b(?:this|these|those|such|above|below|following|former|latter|previous|aforementioned|here|there|it|they|them|he|she|"
+    r"otherwise|however|therefore|thus)\b(?! (?:is|are) (?:no|any)\b)|\bas (?:follows|shown|described|mentioned)\b|"
+    r"\b(?:first|second|third|last|other|another|same) (?:case|kind|form|way|one|step|example|argument|parameter|part)\b",
+    re.IGNORECASE,
+)
+# Verbs after which a thing is not what or where it was: 'What happens to X?' has an answer.
+_CHANGED = re.compile(
+    r"^be (?:automatically |immediately |silently |then |also )?(?:removed|deleted|replaced|moved|closed|raised|ignored|"
+    r"discarded|converted|restarted|cancelled|canceled|stopped|sent|lost|kept|restored|overwritten|charged|refused|forfeited|"
+    r"renamed|truncated|rejected|skipped|dropped|destroyed|released|returned|suspended|withdrawn|terminated|killed|reset|"
+    r"cleared|flushed|merged|split|drained|lowered|opened|shut|locked|unlocked|padlocked|tied up|barred|stored|saved|updated|disabled|enabled|towed|"
+    r"thrown|propagated|evaluated|compressed|encrypted|fined|revoked|downgraded|upgraded|held|reopened|sold|shortened|"
+    r"extended|disconnected|invoked|printed|shown|hidden|expanded)\b"
+)
+# A definition says of what kind a thing is, and what sets it apart from others of the kind.
+_APART = re.compile(
+    r"^(?:an?|the|any|one of the) (?:[\w’'-]+ ){0,6}?[\w’'-]+(?:,)? (?:that|which|who|where|whose|used|for|to|of|with|"
+    r"containing|consisting|made|built|without|between|in which|on which|by which|written|[a-z]+ing)\b"
+)
+_NO_TERM = re.compile(
+    r"^(?:an?|the)? ?(?:good|bad|better|special|second|first|third|new|old|simple|typical|common|further|other|useful|"
+    r"possible|main|next|last|big|small|large|final|important|single|whole|different|similar|complete|non-\w+|major|"
+    r"more|most|recent|real|quick|easy|nice|basic|clear|key|reasonable|second|slight|result|example|way|problem|"
+    r"reason|solution|case|point|idea|advantage|alternative|exception|thing|purpose|goal)\b",
+    re.IGNORECASE,
+)
+_TO_DO = re.compile(
+    r"^(?:To|In order to) (?P<do>[a-z]+ [^,;:()]{6,80}), (?:you (?:can|should|must|may|need to|have to) |just |simply |please |"
+    r"first )?(?P<how>(?:use|run|type|enter|choose|select|click|press|call|set|add|put|write|send|apply|edit|install|execute|"
+    r"issue|create|open|pass|specify|invoke|turn|push|pull|hold|ring|fill|bring|go|start|insert|give|make|do|configure|"
+    r"follow|define|import|copy|remove|replace|ask|phone|show|buy|book|take)\b.+)$"
+)
+_BY_DOING = re.compile(
+    r"^You can (?P<do>[a-z]+ [^,;:()]{6,70}?) (?:by (?P<how>[a-z]+ing .+)|(?:using|with) (?P<tool>.+))$"
+)
+_DEFAULT = re.compile(r"^(?:The )?(?P<what>[^,;:()]{3,60}?) defaults to (?P<value>[^,;]+)")
 
 Found = tuple[str, str]  # question, answer
 
@@ -60,10 +99,17 @@ def ask(fields: Mapping[str, Any]) -> dict[str, Any]:
         sentence = passage[start:end].lstrip("- ")
         if not 6 <= len(sentence.split()) <= 45 or not sentence.endswith(".") or not sentence[0].isupper():
             continue
+        if _LEANS.search(sentence):
+            continue  # what it says can't be understood alone, so no answer can be quoted from it
         for rule in RULES:
             question = next((q for q in rule(sentence, names) if sound(q[0])), None)
             if question:
-                found.append({"question": question[0], "answer": question[1], "quote": sentence, "kind": "one-fact"})
+                found.append(
+                    {
+                        "question": question[0], "answer": question[1], "quote": sentence, "kind": "one-fact",
+                        "rule": rule.__name__.strip("_").replace("_", " "),
+                    }
+                )  # fmt: skip
                 break
     found.extend(row_questions(passage, str(fields.get("title", ""))))
     return {"questions": found}
@@ -96,8 +142,12 @@ def _condition(sentence: str, names: frozenset[str]) -> Iterator[Found]:
         return
     subject = main.subject if found["main"][0].islower() else found["main"][: len(main.subject)]
     word = found["word"].lower()
-    if _PASSIVE.match(main.predicate):
+    if not _HAS_VERB.search(found["when"]):
+        return  # 'before doing anything': whose doing it is remains open
+    if _CHANGED.match(main.predicate) and main.aux in ("will", "may", "can", "must"):
         yield f"What happens to {subject} {word} {found['when']}?", sentence
+    elif _PASSIVE.match(main.predicate):
+        return
     elif not main.predicate.startswith(("be ", "have ", "also ", "only ")) and main.aux in ("must", "should", "will"):
         yield f"What {main.aux} {subject} do {word} {found['when']}?", sentence
 
@@ -128,6 +178,8 @@ def _who(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     if found is None or found.negated:
         return
     only = found.subject.startswith("only ")
+    if found.subject.lower() in ("users", "people", "anyone", "a user", "the user", "a person", "you", "users who"):
+        return  # it says nothing of who
     if (only or found.modal) and is_person(found.subject) and not found.predicate.startswith("be "):
         predicate = till_pause(found.predicate)
         if predicate and len(predicate.split()) >= (2 if only else 3) and " only " not in predicate:
@@ -190,7 +242,11 @@ def _duty(sentence: str, names: frozenset[str]) -> Iterator[Found]:
     if found is None or found.negated or found.aux not in ("must", "should"):
         return
     trailing = _TRAILING.match(found.predicate)
-    if trailing and not trailing["do"].startswith(("be ", "only ", "have ", "not ", "either ", "also ")):
+    if (
+        trailing
+        and is_person(found.subject)
+        and not trailing["do"].startswith(("be ", "only ", "have ", "not ", "either ", "also "))
+    ):
         yield f"What {found.aux} {found.subject} do {trailing['word']} {trailing['when']}?", sentence
 
 
@@ -203,11 +259,40 @@ def _meaning(sentence: str, names: frozenset[str]) -> Iterator[Found]:
         indefinite = re.match(r"^(?:an?|the|any|one of the) [a-z]", found.predicate)
         short = found.subject.startswith(("a ", "an ")) or found.subject[0].isupper()
         short = short and not found.subject.startswith("The ")
-        if indefinite and short and len(found.subject.split()) <= 4 and len(found.predicate.split()) >= 5:
+        told = _APART.match(found.predicate) and not _NO_TERM.match(found.subject)
+        if indefinite and short and told and len(found.subject.split()) <= 4 and len(found.predicate.split()) >= 5:
             yield f"What is meant by {found.subject}?", sentence
         limit = re.match(r"^(?:\d|[£$€]\d)", found.predicate)
         if limit and found.subject.startswith("the ") and len(found.subject.split()) >= 3:
             yield f"What {found.aux} {found.subject}?", sentence
+
+
+def _to_do(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    plain = sentence.rstrip(".")
+    found = _TO_DO.match(plain)
+    if found and len(found["do"].split()) <= 12:
+        yield f"How do I {found['do']}?", capital(f"{found['how']}.")
+    found = _BY_DOING.match(plain)
+    if found and len(found["do"].split()) <= 12:
+        yield f"How can I {found['do']}?", sentence
+
+
+def _default(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = _DEFAULT.match(sentence.rstrip("."))
+    if found and len(found["what"].split()) >= 2 and not re.search(r"\b(?:is|are|and|which|that|if)\b", found["what"]):
+        yield f"What does {lowered(found['what'], names)} default to?", sentence
+
+
+def _permitted(sentence: str, names: frozenset[str]) -> Iterator[Found]:
+    found = clause(sentence, names)
+    if found and not found.negated and found.aux == "may" and found.subject[:1].isalpha():
+        doubt = not is_person(found.subject) and not found.predicate.startswith("be used ")
+        limited = re.search(
+            r"\b(?:only|also|often|sometimes|never|either|still|even|cause|need|want|wish)\b", found.predicate
+        )
+        predicate = till_pause(found.predicate)
+        if predicate and not doubt and not limited and len(predicate.split()) >= 3:
+            yield f"{capital(found.aux)} {found.subject} {predicate}?", f"Yes. {sentence}"
 
 
 def _plain_verb(sentence: str, names: frozenset[str]) -> Iterator[Found]:
@@ -240,4 +325,7 @@ def _plain_verb(sentence: str, names: frozenset[str]) -> Iterator[Found]:
 
 
 Rule = Callable[[str, frozenset[str]], Iterator[Found]]
-RULES: tuple[Rule, ...] = (_because, _condition, _forbidden, _amount, _when_where, _duty, _who, _meaning, _plain_verb)
+RULES: tuple[Rule, ...] = (
+    _because, _to_do, _condition, _forbidden, _amount, _when_where, _duty, _who, _meaning, _default, _plain_verb,
+    _permitted,
+)  # fmt: skip

@@ -21,26 +21,61 @@ _BAD_NAME = re.compile(
     re.IGNORECASE,
 )
 
+_DOES = re.compile(
+    r"^(?:add|allow|assign|attach|browse|build|cancel|change|check|clean|clear|close|compare|compile|connect|convert|copy|count|"
+    r"create|cut|delete|disable|display|download|edit|enable|erase|exit|export|extract|fetch|find|format|generate|get|hibernate|"
+    r"halt|import|insert|install|kill|limit|list|load|lock|log|make|merge|monitor|mount|move|open|paste|pause|play|print|purge|"
+    r"quit|read|reboot|reload|remove|rename|repair|replace|report|reset|resize|restart|restore|resume|revert|run|save|search|"
+    r"select|send|set|show|shut|sort|split|start|stop|suspend|switch|test|toggle|undo|unlock|unmount|update|upgrade|upload|"
+    r"view|write) (?:[a-z]|\d)[\w ,'’/-]+$",
+    re.IGNORECASE,
+)
+_SERIES = re.compile(r"months?|days?|dates?|years?|weeks?|times?|hours?|quarters?", re.IGNORECASE)
+_HOW = re.compile(
+    r"\b(?:commands?|snippets?|keys?|key ?strokes?|shortcuts?|how|steps?|action|procedure|example)\b", re.IGNORECASE
+)
+
 # Last words of a column name that name no property: 'Amber from (m)', 'Usual (m)'.
 _NO_NOUN = frozenset("from to by of in at until with for on far ago now usual normal new old free open closed".split())
 
 
 def row_questions(passage: str, title: str) -> list[dict[str, Any]]:
-    """For each row whose first cell names it and is alone in that, a question for each other short cell."""
+    """For each row whose first cell names it and is alone in that, a question for each other short cell; for a row that
+    is named by what it does ('List all timers') and the column that says how, a question for how to do it."""
     rows = [(line, _CELL.findall(line)) for line in passage.split("\n")]
     rows = [(line, cells) for line, cells in rows if len(cells) >= 2]
     seen = Counter(cells[0][1].strip().lower() for _, cells in rows)
     found: list[dict[str, Any]] = []
     for line, cells in rows:
         entity = cells[0][1].strip()
-        if seen[entity.lower()] > 1 or not _names_a_thing(entity):
+        if seen[entity.lower()] > 1:
+            continue
+        if _DOES.match(entity) and _HOW.search(cells[1][0]):
+            do = entity[:1].lower() + entity[1:].rstrip(".")
+            found.append(_row(f"How do I {do}?", cells[1][1], line, "how-to row") | {"hide": cells[0][1].strip()})
+            continue
+        if (
+            _SERIES.fullmatch(cells[0][0].strip())
+            or not _names_a_thing(entity)
+            or (" " not in entity and entity.islower())
+        ):
             continue
         for name, value in cells[1:]:
             value = value.strip().rstrip(".")
             question = _question(name.strip(), entity, cells[0][0].strip(), value)
-            if question and sound(question) and 1 <= len(value.split()) <= 12 and re.search(r"\w", value):
-                found.append({"question": question, "answer": f"{value}.", "quote": line, "kind": "table"})
+            if question and sound(question) and 1 <= len(value.split()) <= 6 and re.search(r"\w", value):
+                found.append(_row(question, value, line, "cell"))
     return found
+
+
+def _row(question: str, value: str, line: str, rule: str) -> dict[str, Any]:
+    return {
+        "question": question,
+        "answer": f"{value.strip().rstrip('.')}.",
+        "quote": line,
+        "kind": "table",
+        "rule": rule,
+    }
 
 
 def _names_a_thing(entity: str) -> bool:
@@ -50,6 +85,11 @@ def _names_a_thing(entity: str) -> bool:
         and bool(re.fullmatch(r"[\w '’&.-]+", entity))
         and len(entity) > 3
     )
+
+
+def ask_cell(column: str, entity: str, about: str) -> str:
+    """A question for a column's value of a thing that is called `about` in its own table; empty where there is none."""
+    return _question(column, entity, about, "") if _names_a_thing(entity) else ""
 
 
 def _question(name: str, entity: str, column: str, value: str) -> str:

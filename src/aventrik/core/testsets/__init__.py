@@ -39,7 +39,8 @@ class Need:
 
 @dataclass(frozen=True)
 class Question:
-    """One line of a test set."""
+    """One line of a test set. What it has to `hide` is left out of all that is searched and served while the test set is
+    used: the heading that became the question, say."""
 
     id: str
     question: str
@@ -50,6 +51,7 @@ class Question:
     by: str = "person"
     tags: tuple[str, ...] = ()
     meta: dict[str, Any] = field(default_factory=dict)
+    hide: tuple[Quoted, ...] = ()
 
     @property
     def answerable(self) -> bool:

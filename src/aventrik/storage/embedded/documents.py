@@ -103,6 +103,16 @@ class EmbeddedDocuments:
             [(row.name, file, row.key, row.title, row.meta, row.chars, row.report) for row in rows],
         )
 
+    def keep_contents(self, documents: Sequence[Document]) -> None:
+        """Keeps contents that no document of the corpus has: what is left of some when words in them are hidden."""
+        self._db.many(
+            "INSERT OR IGNORE INTO contents (key, title, text, parts) VALUES (?, ?, ?, ?)",
+            [
+                (each.key, each.title, packed(each.text), packed([list(part) for part in each.parts]))
+                for each in documents
+            ],
+        )
+
     def forget(self, names: Sequence[str]) -> None:
         """Drops documents; their contents stay until the store is cleaned."""
         self._db.many("DELETE FROM documents WHERE name = ?", [(name,) for name in names])

@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from ...documents import Document
 from ...documents.spans import trimmed
-from ...indexing.keyword import KeywordIndex, build
-from ...text import content_terms, numbers, sentences, terms
+from ...indexing.keyword import KeywordIndex
+from ...text import content_terms, numbers, terms
 from .. import Quoted
 
 _LOOKED_AT = 25
 _WEIGHTY = 9.0
+_ALIKE = 0.75  # share of the weight of a quote's words from which a sentence speaks of the same
+_RIVALS = 4
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """`reason` is empty when the question is good; `rival` names the document that says otherwise."""
+    """`reason` is empty when the question is good; `rival` names the document that says otherwise, in `sentence`."""
 
     reason: str = ""
     rival: str = ""
+    sentence: str = ""
     alternatives: tuple[Quoted, ...] = ()
 
 
@@ -32,17 +33,6 @@ class Checker:
     index: KeywordIndex
     places: list[tuple[str, int, int]]
     texts: list[str] = field(repr=False)
-
-    @classmethod
-    def over(cls, documents: Iterable[Document]) -> Checker:
-        """A checker over documents, which are read once; their sentences are kept."""
-        places: list[tuple[str, int, int]] = []
-        texts: list[str] = []
-        for document in documents:
-            for start, end in sentences(document.text):
-                places.append((document.name, start, end))
-                texts.append(document.text[start:end])
-        return cls(build(texts), places, texts)
 
     def check(self, question: str, answer: str, source: Quoted) -> Outcome:
         """Whether the question names what it is about and only its own fact answers it.
@@ -75,5 +65,22 @@ class Checker:
                 start, end = trimmed(self.texts[number], 0, end - start)[0] + start, end
                 alternatives.append(Quoted(doc, start, end, self.texts[number]))
             elif self.texts[number][-1:] in ".;" or ": " in self.texts[number]:
-                return Outcome("contested: another sentence has its words but not its answer", rival=doc)
+                return Outcome("contested: another sentence has its words but not its answer", doc, self.texts[number])
         return Outcome(alternatives=tuple(sorted(alternatives, key=lambda quoted: (quoted.doc, quoted.start))))
+
+    def alike(self, source: Quoted) -> list[Quoted]:
+        """Sentences and rows elsewhere that hold nearly all of the weighty words of a quote, likest first: rivals of a
+        question that it answers, or further places of its answer."""
+        asked = list(dict.fromkeys(content_terms(source.quote)))
+        whole = sum(self.index.rarity(term) for term in asked)
+        found = []
+        for number, _ in self.index.search(source.quote, _LOOKED_AT):
+            doc, start, end = self.places[number]
+            if not whole or (doc == source.doc and start < source.end and source.start < end):
+                continue
+            here = set(content_terms(self.texts[number]))
+            share = sum(self.index.rarity(term) for term in asked if term in here) / whole
+            if share >= _ALIKE:
+                start, end = trimmed(self.texts[number], 0, end - start)[0] + start, end
+                found.append((share, Quoted(doc, start, end, self.texts[number])))
+        return [quoted for _, quoted in sorted(found, key=lambda row: (-row[0], row[1].doc, row[1].start))][:_RIVALS]

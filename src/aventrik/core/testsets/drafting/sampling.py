@@ -10,7 +10,7 @@ from typing import Any
 from ...chunking import Cutting, chunk
 from ...documents import Document
 
-_CUTTING = Cutting("paragraph", size=1500, unit="chars", overlap=0)
+CUTTING = Cutting("paragraph", size=1500, unit="chars", overlap=0)
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ def spread(names: Sequence[str], fetch: Callable[[str], Document], seed: int) ->
         for name in order:
             document = fetch(name)
             if name not in places:
-                places[name] = [(ranges[0][0], ranges[-1][1]) for ranges in chunk(document, _CUTTING)]
+                places[name] = [(ranges[0][0], ranges[-1][1]) for ranges in chunk(document, CUTTING)]
                 random.Random(f"{seed} {name}").shuffle(places[name])
             if places[name]:
                 start, end = places[name].pop()

@@ -1,0 +1,103 @@
+"""Questions that no document answers though they sound as if one did: what is asked for exists, and so does what it is
+asked of, but nowhere together."""
+
+from __future__ import annotations
+
+import random
+import re
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+
+from ...text import content_terms
+from .offers import Offer
+from .passages import Passages
+from .tables import Table
+
+_IN = re.compile(r"\b(with|using) ((?:[A-Z][\w'’-]*[a-z]\w*|[A-Z]{2,6})(?: [A-Z][a-z][\w'’-]*){0,2})(?=[\s,.;)])")
+_AROUND = re.compile(r"\b(?:in|with|at|on|under|for|from|using|by|via)\b")
+_OFTEN = 0.05  # a name in a larger share of passages is what the whole corpus is about
+_TOGETHER = 0.5  # share of the weight of what is asked that a passage with the name may hold
+AskCell = Callable[[str, str, str], str]  # column, thing, what such things are called → a question, or ""
+_STARTS = frozenset(
+    "The A An This That These Those It If In When For You We I Table Figure Section Chapter Part".split()
+)
+
+
+def of_rows(tables: Sequence[Table], passages: Passages, ask: AskCell, seed: int) -> Iterator[Offer]:
+    """A column's property asked of a thing of another table, of things of the same kind, that has no such column."""
+    draw = random.Random(f"absent {seed}")
+    columns = [
+        (table, column) for table in tables for column in dict.fromkeys(c for row in table.rows for c in row.cells)
+    ]
+    draw.shuffle(columns)
+    for table, column in columns:
+        if not _is_property(table, column):
+            continue
+        others = [
+            other for other in tables
+            if other is not table and _kind(other) == _kind(table) and all(column not in row.cells for row in other.rows)
+        ]  # fmt: skip
+        draw.shuffle(others)
+        for other in others[:3]:
+            row = draw.choice(other.rows)
+            question = ask(column, row.entity, other.first)
+            name, asked = content_terms(row.entity), content_terms(column)
+            if not question or not name or not asked or passages.together(name, asked) > _TOGETHER:
+                continue
+            if not len(passages.with_all(name)):
+                continue
+            yield Offer(
+                question,
+                "",
+                "unanswerable",
+                (),
+                "absent column",
+                topic=other.about,
+                near=f"{row.entity} in {other.doc}",
+            )
+            break
+
+
+def _kind(table: Table) -> str:
+    return table.first.lower()
+
+
+def _is_property(table: Table, column: str) -> bool:
+    """Whether a column says something short of each thing: a figure, a word or two that differ from row to row."""
+    values = [row.cells.get(column, "") for row in table.rows]
+    short = sum(1 <= len(value.split()) <= 4 for value in values)
+    return short >= 0.8 * len(values) and len(set(values)) > len(values) // 2 and "description" not in column.lower()
+
+
+def of_names(offers: Sequence[Offer], texts: dict[str, str], passages: Passages, seed: int) -> Iterator[Offer]:
+    """'How do I …?' asked of a name that occurs in the same document but never where that is spoken of."""
+    draw = random.Random(f"names {seed}")
+    names = {doc: _names(text, passages) for doc, text in texts.items()}
+    order = [offer for offer in offers if offer.frame and not _AROUND.search(offer.frame)]
+    draw.shuffle(order)
+    for offer in order:
+        asked = content_terms(offer.frame)
+        known = list(names.get(offer.doc, ()))
+        draw.shuffle(known)
+        for word, name in known:
+            terms = content_terms(name)
+            if set(terms) & set(asked) or passages.together(terms, asked) > _TOGETHER:
+                continue
+            question = f"How do I {offer.frame} {word} {name}?"
+            yield Offer(
+                question, "", "unanswerable", (), "absent name", topic=offer.topic, near=f"{name} in {offer.doc}"
+            )
+            break
+
+
+def _names(text: str, passages: Passages) -> list[tuple[str, str]]:
+    """(preposition, name) of names that a text uses behind one at least twice, and that are not all over the corpus."""
+    found = Counter(_IN.findall(text))
+    kept = []
+    for (word, name), times in sorted(found.items()):
+        terms = content_terms(name)
+        if times < 2 or not terms or name.split()[0] in _STARTS:
+            continue
+        if 1 < len(passages.with_all(terms)) <= max(3, _OFTEN * len(passages.places)):
+            kept.append((word, name))
+    return kept

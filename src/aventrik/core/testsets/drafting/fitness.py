@@ -1,0 +1,49 @@
+"""Which passages can be asked about: not lists of contents, indexes, change logs, code, nor what stands everywhere."""
+
+from __future__ import annotations
+
+import re
+
+from ...documents import Document
+from ...text import WORD
+from .brief import english
+
+_NAMED = re.compile(
+    r"^(?:\d[\d.]*\s+)?(?:table of )?contents$|^(?:general |back-?of-the-?book )?index$|^(?:release notes|change ?log|changes|history of "
+    r"changes|revision history|document history|bibliography|references|acknowledge?ments|copyright(?: notice)?|licen[cs]e|"
+    r"list of (?:figures|tables|examples)|about this document|credits|colophon)$",
+    re.IGNORECASE,
+)
+_ENTRY = re.compile(r"(?:\.{3,}|…|\s|,)\s*\d{1,4}(?:\s*[,–-]\s*\d{1,4})*$")
+_VERSION = re.compile(
+    r"^(?:[-*•]\s*)?(?:v(?:ersion|er|\.)?\s*)?\d+\.\d+[\w.~+-]*\b|^\d{4}-\d\d-\d\d\b|^(?:[-*•]\s*)?(?:closes|fix(?:es|ed)?|bug)\b",
+    re.IGNORECASE,
+)
+_LINES = 4
+_MOST = 0.6
+
+
+def unfit(document: Document, start: int, end: int) -> str:
+    """Why nothing should be asked about a passage of a document; empty where something may be."""
+    text = document.text[start:end]
+    for heading in document.heading_path(start):
+        if _NAMED.match(heading.strip()):
+            return f"it stands under '{heading.strip()[:40]}'"
+    if not WORD.search(text):
+        return "it has no words"
+    code = sum(
+        min(end, part.end) - max(start, part.start)
+        for part in document.of_kind("code")
+        if part.start < end and start < part.end
+    )
+    if code > _MOST * (end - start):
+        return "it is code"
+    lines = [line.strip() for line in text.split("\n") if line.strip()]
+    if len(lines) >= _LINES:
+        if sum(bool(_ENTRY.search(line)) and ": " not in line for line in lines) > _MOST * len(lines):
+            return "it is a list of contents or an index"
+        if sum(bool(_VERSION.match(line)) for line in lines) > _MOST * len(lines):
+            return "it is a log of changes"
+    if not english(text):
+        return "it is not in English, or no prose"
+    return ""

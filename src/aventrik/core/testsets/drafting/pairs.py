@@ -1,0 +1,105 @@
+"""Questions that take two places: two needs that share a subject, and what sets two things apart."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
+
+from ...text import content_terms
+from .. import Need
+from .offers import Offer
+
+_APART = 1500  # characters between two places of one document that no passage holds together
+_ENOUGH = 0.8  # share of a question's terms that a passage which answers it would hold
+_WHAT = re.compile(r"^What (?:is|are) (?P<thing>(?!there|meant)[^?]+)\?$")
+_SINGLE = re.compile(r"^(?:How do I|What (?:is|are)|Which|When|Where|Why|How (?:many|much|long)|Who)\b[^,?]+\?$")
+_ARTICLE = re.compile(r"^(?:the|an?)\s+")
+
+
+def joined(offers: Sequence[Offer]) -> Iterator[Offer]:
+    """Two questions in one, of offers whose questions share a rare term and whose evidence lies apart. A pair of which
+    one side's evidence holds most of what the other asks is left out: one passage would do."""
+    single = [offer for offer in offers if _SINGLE.match(offer.question) and len(offer.question.split()) <= 12]
+    asked = [frozenset(content_terms(offer.question)) for offer in single]
+    spread = Counter(term for terms in asked for term in terms)
+    shared: dict[str, list[int]] = defaultdict(list)
+    for number, terms in enumerate(asked):
+        for term in terms:
+            if 2 <= spread[term] <= max(3, len(single) // 20):
+                shared[term].append(number)
+    held = [_held(offer) for offer in single]
+    seen: set[tuple[int, int]] = set()
+    for term in sorted(shared, key=lambda term: (spread[term], term)):
+        numbers = shared[term]
+        for place, one in enumerate(numbers):
+            for other in numbers[place + 1 :]:
+                first, second = (one, other) if single[one].question.startswith("What") else (other, one)
+                if (one, other) in seen or not _apart(single[one], single[other]):
+                    continue
+                seen.add((one, other))
+                if asked[one] <= asked[other] or asked[other] <= asked[one]:
+                    continue
+                if _answers(held[one], asked[other]) or _answers(held[other], asked[one]):
+                    continue
+                yield _together(single[first], single[second])
+
+
+def compared(offers: Sequence[Offer]) -> Iterator[Offer]:
+    """'What is the difference between A and B?' of offers that ask what two things of one kind are."""
+    kinds: dict[str, list[tuple[str, Offer]]] = defaultdict(list)
+    for offer in offers:
+        found = _WHAT.match(offer.question)
+        if not found or re.search(r"\b(?:of|for|in|on|at|with|by|from|to|and|or|rules|used)\b", found["thing"]):
+            continue
+        thing = _ARTICLE.sub("", found["thing"])
+        words = thing.split()
+        if 2 <= len(words) <= 4:
+            kinds[words[-1].lower()].append((found["thing"], offer))
+    for kind in sorted(kinds):
+        rows = kinds[kind]
+        for place, (one, first) in enumerate(rows):
+            for other, second in rows[place + 1 :]:
+                if (
+                    first.doc != second.doc
+                    or first.topic != second.topic
+                    or one.startswith("the ") != other.startswith("the ")
+                ):
+                    continue
+                if _ARTICLE.sub("", one) == _ARTICLE.sub("", other):
+                    continue
+                yield Offer(
+                    f"What is the difference between {one} and {other}?", f"{first.answer} {second.answer}", "comparison",
+                    (*first.needs, *second.needs), "difference", hide=(*first.hide, *second.hide), topic=first.topic,
+                )  # fmt: skip
+
+
+def _together(first: Offer, second: Offer) -> Offer:
+    then = second.question[:1].lower() + second.question[1:]
+    return Offer(
+        f"{first.question.rstrip('?')}, and {then}", f"{first.answer} {second.answer}", "joined",
+        (*_one_each(first), *_one_each(second)), "joined", hide=(*first.hide, *second.hide), topic=first.topic,
+    )  # fmt: skip
+
+
+def _one_each(offer: Offer) -> tuple[Need, ...]:
+    return offer.needs
+
+
+def _held(offer: Offer) -> frozenset[str]:
+    return frozenset(
+        term for need in offer.needs for quoted in need.spans for term in content_terms(quoted.quote)
+    )  # fmt: skip
+
+
+def _answers(held: frozenset[str], asked: frozenset[str]) -> bool:
+    return len(held & asked) >= _ENOUGH * len(asked)
+
+
+def _apart(one: Offer, other: Offer) -> bool:
+    ours, theirs = one.needs[0].spans[0], other.needs[0].spans[0]
+    if ours.doc != theirs.doc:
+        return True
+    last = max(quoted.end for need in one.needs for quoted in need.spans)
+    other_last = max(quoted.end for need in other.needs for quoted in need.spans)
+    return theirs.start - last > _APART or ours.start - other_last > _APART

@@ -1,0 +1,294 @@
+"""Questions from titles of sections: words that people chose for what a section is about, apart from its sentences."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+
+from ...documents import Document
+from ...documents.spans import Range
+from ...text import STOP_WORDS, content_terms
+from .. import Need, Quoted
+from .offers import Offer
+from .sections import Section, sections
+from .usage import Usage
+
+_NUMBER = re.compile(
+    r"^(?:(?:chapter|part|section|appendix|annex|schedule|step|article|lesson|unit|module)\s+(?:\d+|[ivxlc]+|[a-z])\b[.:)\s–—-]*|"
+    r"(?:\d+(?:\.\d+)*|[A-Z](?:\.\d+)+|[ivxlc]+)[.):]*\s+)+",
+    re.IGNORECASE,
+)
+# Titles that tell what part of a document follows, not what it is about.
+_PARTS = frozenset(
+    """introduction overview about preface foreword summary abstract background contents notes note remarks general
+    generalities miscellaneous misc other others example examples see also references reference bibliography links
+    further reading resources appendix appendices glossary index conclusion conclusions description synopsis usage options
+    details detail common basic special simple advanced custom various several useful key main problems issues uses use ways
+    concepts concept terms types type kinds features definitions definition terminology scope purpose acknowledgements acknowledgments credits authors author
+    history changelog changes copyright license licence legal contact contacts support feedback questions faq faqs answers
+    tips hints tricks caveats warning warnings bugs todo discussion related more basics getting started next steps files
+    environment configuration commands arguments parameters returns exceptions prerequisites requirements news important
+    technical information quick start guide tutorial manual documentation this document section chapter page the a an of
+    and for to in on""".split()
+)
+_CODE = re.compile(r"[{}\[\]<>|=\\^~#@*`]|::|\w\(|--\w|^[.$%&]|\w+_\w+|\w/\w+/|;")
+_ORPHAN = re.compile(
+    r"^(?:an? )?(?:first|quick|some|more|other|another|further|additional|extra|example|examples)\b|\b(?:this|these|those|above|below|following|previous|such|here|it|its|them|they|their|he|she|my|our|his|her|same|another|"
+    r"continued|cont'd|i|ii|iii|iv)\b|…|\.\.\.",
+    re.IGNORECASE,
+)
+# What sort of text it is stands before or behind what it is about: 'An overview of X', 'X tutorial'.
+_OPENS = re.compile(
+    r"^(?:an?|the|some|more|brief|short|quick|first|general|basic|few|\s)*(?:overview|introduction|summary|guide|basics|notes?|"
+    r"remarks?|information|details?|hints?|tips|primer|look|steps|examples?|words?|list|history)\s+(?:of|to|on|for|about|at|towards)\s+"
+    r"(?:the |an? )?",
+    re.IGNORECASE,
+)
+_GENRE = re.compile(
+    r"\s+(?:HOWTO|FAQ|tutorial|guide|manual|cookbook|handbook|overview|introduction|basics|primer)$", re.IGNORECASE
+)
+_ASIDE = re.compile(r"\s*\([^()]*\)$")
+_ARTICLE = re.compile(r"^(?:the|a|an)\s+", re.IGNORECASE)
+_PREPOSITION = re.compile(
+    r"^(?:after|before|in|on|at|under|with|without|for|from|during|between|by|if|to|no|not)\b", re.IGNORECASE
+)
+_PHRASE = re.compile(
+    r"\s(?:of|for|in|on|at|with|by|from|to|and|or|under|after|before|during|without|between|as|than|versus|vs)\s"
+)
+_DETERMINERS = frozenset(
+    """a an the your our their its his her this that these those each every all any some no one two three more new with to
+    up down out off from into between about against""".split()
+)
+_NO_OBJECT = frozenset("of and or in at for on by is are as".split())
+# Nouns that name what something is for when a word in -ing stands before them: opening hours, building blocks.
+_DONE_THINGS = frozenset(
+    """hours rules tools tips times time season area areas place places point points ground grounds condition conditions fee fees
+    system systems scheme schemes process processes method methods technique techniques issue issues problem problems errors
+    error club school machine room rooms block blocks level levels flow cookbook tutorial guide style styles order strategy
+    strategies option options limit limits period periods stage stages cost costs list lists plan plans test tests table
+    tables mode modes range unit units""".split()
+)
+_LEANS = re.compile(
+    r"\b(?:this|these|those|above|below|following|previous|such|here|it|them|they|its)\b", re.IGNORECASE
+)
+_RULE = re.compile(r"\b(?:must|may not|must not|shall|is not allowed|are not allowed|prohibited|forbidden)\b")
+# A headline has a verb of its own: 'bridge works again', 'berths closed', 'levels stand at'.
+_HEADLINE = re.compile(
+    r"^\w+(?: [\w'’]+)* (?:works|stands?|opens?|closes?|closed|opened|begins?|begun|ends?|wanted|tested|replaced|renewed|"
+    r"confirmed|allowed|cancelled|moved|decided|is|are|was|were|has|have|will|must|may|can|again|today|tomorrow|from \w+|until)\b",
+)
+_ASKING = re.compile(r"^(?:how|what|why|when|where|who|whose|which|whether)\b", re.IGNORECASE)
+_LONGEST = 14
+_SENTENCE = 400  # characters of a sentence that is quoted as an answer
+
+
+def cleaned(title: str) -> str:
+    """A title without its number, its anchor mark and the stop at its end."""
+    plain = " ".join(title.replace("¶", " ").split())
+    plain = _NUMBER.sub("", plain).strip(" .:–—-")
+    if len(plain) > 1 and plain[0] in '"“' and plain[-1] in '"”':
+        plain = plain[1:-1]
+    plain = _ASIDE.sub("", plain) or plain
+    bare = _GENRE.sub("", _OPENS.sub("", plain)).strip(" .:–—-")
+    return bare[:1].upper() + bare[1:] if bare else plain
+
+
+def question_of(section: Section, text: str, usage: Usage) -> tuple[str, str]:
+    """(question, what it was made of) for the title of a section in its document's `text`; ("", "") where the title tells
+    too little: it names a part of any document, leans on what stands around it, or is code.
+
+    A title that asks stays as it is. 'Making a backup' and 'Make a backup' ask how; a noun phrase asks what it is, which
+    there are, or what the rules are, by what the body says; other titles are words for a search. One telling word alone
+    is asked for with the heading over it.
+    """
+    plain, place = cleaned(section.title), ""
+    if plain.endswith("?"):
+        return (plain, "") if plain.count("?") == 1 and _whole_question(plain) else ("", "")
+    if not tells(plain):
+        place = _place(plain, section, usage)
+        if not place:
+            return "", ""
+    if "?" in plain:
+        return "", ""
+    question, frame = _phrased(plain, section, text, usage, bool(place))
+    return (_at(question, place), _at(frame, place) if frame else "") if question and place else (question, frame)
+
+
+def _phrased(plain: str, section: Section, text: str, usage: Usage, short: bool) -> tuple[str, str]:
+    bare = spoken(plain, usage)
+    first, _, rest = bare.partition(" ")
+    if first.lower() == "how" and rest.startswith("to "):
+        return f"How do I {rest.removeprefix('to ')}?", rest.removeprefix("to ")
+    if _ASKING.match(plain):
+        return _asked(bare), ""
+    if not set(',:;()–—"“”').isdisjoint(plain) or " - " in plain:
+        return _searched(bare), ""
+    doing = verb_phrase(bare, usage)
+    if doing:
+        return f"How do I {doing}?", doing
+    if _HEADLINE.search(plain):
+        return ("", "") if any(c.isdigit() for c in plain) and len(plain.split()) < 6 else (_searched(bare), "")
+    return _about(bare, section, text, usage, short), ""
+
+
+def _at(question: str, place: str) -> str:
+    """A question, or what it was made of, with a place at its end."""
+    if question.endswith(" are there?"):
+        return f"{question.removesuffix(' are there?')} are there in {place}?"
+    return f"{question[:-1]} in {place}?" if question.endswith("?") else f"{question} in {place}"
+
+
+def tells(plain: str) -> bool:
+    """Whether a cleaned title tells by itself what its section is about."""
+    return _sound(plain) and _weight(plain) >= 2
+
+
+def _sound(plain: str) -> bool:
+    words = plain.split()
+    if len(plain) < 3 or len(words) > _LONGEST or _CODE.search(plain) or _ORPHAN.search(plain):
+        return False
+    return sum(c.isalpha() for c in plain) >= 0.7 * len(plain.replace(" ", ""))
+
+
+def _weight(plain: str) -> int:
+    """How many words say more than which part of a document it is."""
+    telling = {word for word in re.findall(r"[^\W\d_]+", plain.lower()) if word not in _PARTS}
+    return min(len(telling), len(set(content_terms(plain))))
+
+
+def _whole_question(plain: str) -> bool:
+    """Whether a heading that asks can be understood without what stands around it."""
+    return len(plain.split()) >= 3 and bool(content_terms(plain)) and not _LEANS.search(plain)
+
+
+def _place(plain: str, section: Section, usage: Usage) -> str:
+    """For a title of one telling word the nearest heading over it that tells more; empty where there is none."""
+    if not _sound(plain) or _weight(plain) != 1 or plain.endswith("?"):
+        return ""
+    for over in reversed(section.path):
+        place = cleaned(over)
+        if _sound(place) and _weight(place) >= 1 and not set(content_terms(place)) & set(content_terms(plain)):
+            fits = _weight(f"{plain} {place}") >= 2 and not set(",:;()?–—").intersection(place)
+            return spoken(place, usage) if fits and not place.lower().endswith("ing") else ""
+    return ""
+
+
+def _asked(bare: str) -> str:
+    """A title that begins with a question word."""
+    word, _, rest = bare.partition(" ")
+    if word.lower() in ("when", "if"):
+        return f"What should I do {word.lower()} {rest}?"
+    if rest.startswith("to "):
+        return f"{word.capitalize()} do I {rest.removeprefix('to ')}?"
+    return f"Can you tell me {word.lower()} {rest}?"
+
+
+def verb_phrase(bare: str, usage: Usage) -> str:
+    """'make a backup' of 'Making a backup' or 'make a backup'; empty for a noun phrase ('opening hours')."""
+    first, _, rest = bare.partition(" ")
+    if not rest or first.isupper() or first.lower() in STOP_WORDS:
+        return ""
+    then = rest.split()[0].lower()
+    if then in _NO_OBJECT:
+        return ""
+    sure = then in _DETERMINERS
+    if first.lower().endswith("ing"):
+        doing = usage.plain(first.lower())
+        compound = usage.pairs[f"{first.lower()} {then}"] or (
+            rest.split()[-1].lower() in _DONE_THINGS and len(rest.split()) == 1
+        )
+        return f"{doing} {rest}" if doing and (sure or not compound) else ""
+    doing = first.lower()
+    if (sure and usage.verbs[doing]) or (
+        usage.is_verb(doing) and not usage.pairs[f"{doing} {then}"] and len(rest.split()) > 1
+    ):
+        return f"{doing} {rest}"
+    return ""
+
+
+def spoken(plain: str, usage: Usage) -> str:
+    """The title as it would stand inside a sentence: capitals are left to names. Where not every word of a title has one,
+    those behind the first are names."""
+    words = plain.split()
+    longer = [word for word in words[1:] if word[:1].isalpha() and len(word) > 3]
+    every = bool(longer) and all(word[:1].isupper() for word in longer)
+    found = []
+    for place, word in enumerate(words):
+        bare = re.sub(r"['’]s$|\W+", "", word)
+        named = place == 0 and len(words) > 1 and words[1][:1].isupper() and not every
+        keep = not bare or usage.is_name(bare) or (place > 0 and not every) or (named and not usage.verbs[bare.lower()])
+        found.append(word if keep or not word[:1].isupper() else word[:1].lower() + word[1:])
+    return " ".join(found)
+
+
+def _searched(bare: str) -> str:
+    """The words of a title that is no phrase, as they are typed into a search box."""
+    return " ".join(re.sub(r"\s+[-–—]\s+|[,:;()–—\"“”]", " ", bare).split())
+
+
+def _about(bare: str, section: Section, text: str, usage: Usage, short: bool) -> str:
+    """A question for a noun phrase, by what the section's body does with it; a `short` one is asked for at a place."""
+    plain = _ARTICLE.sub("", bare)
+    last = _PHRASE.split(plain)[0]
+    long = last != plain
+    head = last.split()[-1].lower()
+    plural = head.endswith("s") and not head.endswith(("ss", "us", "is", "ics"))
+    body = text[section.body[0] : section.body[1]]
+    together = bool(re.search(r"\b(?:and|or|versus|vs)\b", plain))
+    rules = len(_RULE.findall(body)) >= max(2, len(section.sentences) // 3)
+    if rules:
+        return f"What are the rules for {bare}?"
+    if plural and not together and section.items >= 3 and section.items >= len(section.sentences) // 2:
+        return f"Which {plain} are there?"
+    if together or _PREPOSITION.match(plain):
+        return _searched(plain) if len(plain.split()) > 2 else f"What is there to know about {plain}?"
+    opening = plain.split()
+    if opening[0].lower().endswith("ing") and len(opening) > 1 and opening[1].lower() not in _DONE_THINGS:
+        return _searched(plain)
+    if long and plain == bare and not usage.is_name(plain.split()[0]):
+        bare = f"the {bare}"
+    if plural:
+        return f"What are {bare}?"
+    if short and " " not in bare and not plural:
+        named = usage.is_name(bare) or bare == section.title.split()[-1] or not usage.counted(head)
+        return f"What is {bare}?" if named else f"What is the {bare}?"
+    if plain != bare or usage.is_name(plain.split()[0]) or not usage.counted(head):
+        return f"What is {bare}?"
+    return f"What is {'an' if plain[:1].lower() in 'aeiou' else 'a'} {plain}?"
+
+
+def of_titles(document: Document, usage: Usage, questions_only: bool = False) -> Iterator[Offer]:
+    """A question for each section whose title tells what it is about, with any sentence of its body as evidence. The
+    title itself is hidden. With `questions_only`, only for titles that ask."""
+    for section in sections(document):
+        plain = cleaned(section.title)
+        if questions_only and not plain.endswith("?"):
+            continue
+        question, frame = question_of(section, document.text, usage)
+        if not question:
+            continue
+        text = document.text
+        spans = tuple(Quoted(document.name, start, end, text[start:end]) for start, end in section.sentences)
+        answer = " ".join(text[start:end] for start, end in _main(section, text))
+        asked = plain.endswith("?")
+        yield Offer(
+            question, answer, "passage", (Need(plain, spans),), "heading" if asked else "title",
+            "question" if question.endswith("?") else "search",
+            (Quoted(document.name, *section.heading, section.title),),
+            cleaned(section.path[-1]) if section.path else plain, frame,
+        )  # fmt: skip
+
+
+def _main(section: Section, text: str) -> list[Range]:
+    """The one or two sentences that hold most of what the body repeats and of what the title says, in order."""
+    terms = {place: content_terms(text[place[0] : place[1]]) for place in section.sentences}
+    often = Counter(term for found in terms.values() for term in found)
+    titled = set(content_terms(section.title))
+
+    def worth(place: Range) -> float:
+        here = set(terms[place])
+        return sum(often[term] + 2 * (term in titled) for term in here) / (8 + len(terms[place]))
+
+    best = sorted(section.sentences, key=worth, reverse=True)[:2]
+    return sorted(place for place in best if place[1] - place[0] <= _SENTENCE) or [section.sentences[0]]

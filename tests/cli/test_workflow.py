@@ -89,7 +89,8 @@ def test_the_demos_drafted_questions_are_searched_for_without_the_titles_that_th
     run, _ = demo
     lines = (run.folder / "tarrowby" / "testsets" / "drafted.jsonl").read_text(encoding="utf-8").splitlines()
     titled = [row for row in map(json.loads, lines) if row["meta"]["rule"] == "title"]
-    assert titled and all(row["hide"] for row in titled)
+    assert titled
+    assert all(row["hide"] for row in titled)
     number = next(
         each["run"] for each in run.json("runs", "-w", "tarrowby")
         if each["testset"] == "drafted" and each["name"] == "axes/base"

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
+from ..core.documents import Document
 from ..core.documents.spans import Range
 from ..core.errors import BadInput
 from ..core.testsets import Question
 from ..core.testsets.drafting import Draft, draft
 from ..core.testsets.drafting.brief import Brief, Quota, english
+from ..core.testsets.drafting.fitness import prose
 from ..core.testsets.drafting.styles import shares_of
 from ..workspace.settings import DraftingSettings, QuotaSettings
 from ..workspace.testsets import load_examples
@@ -18,6 +20,7 @@ from .filtering import passed
 from .opened import Opened
 from .surveying import survey
 
+_LOOKED_AT = 20_000  # characters of a document that tell its language
 _LONGEST = 4000  # characters of an audience that a writer is told
 
 
@@ -49,12 +52,16 @@ def _check_language(opened: Opened, brief: Brief) -> None:
         raise BadInput("the examples are not in English, which is all that the offline writer writes; name a --writer")
     names = opened.corpus.names()
     looked_at = names[:: max(1, len(names) // 60)]
-    foreign = [name for name in looked_at if not english(opened.corpus.document(name).text[:20_000])]
+    foreign = [name for name in looked_at if not english(_prose(opened.corpus.document(name)))]
     if len(foreign) > 0.8 * len(looked_at):
         raise BadInput(
             f"the documents (such as {foreign[0]}) are not in English prose, which is all that the offline writer can "
             "turn into questions; name a --writer"
         )
+
+
+def _prose(document: Document) -> str:
+    return prose(document, 0, min(len(document.text), _LOOKED_AT))
 
 
 def brief_of(

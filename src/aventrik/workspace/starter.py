@@ -41,7 +41,7 @@ judge    = "offline"
 audience = ""                # who will ask, and what they come with: a text, or the name of a file with one
 examples = ""                # a file of real questions whose form is imitated: a test set, or a question a line
 at_most  = 0.1               # share of a test set that one document may give
-# kinds      = {{ single = 0.8, joined = 0.07, comparison = 0.03, unanswerable = 0.1 }}
+# kinds      = {{ single = 0.8, joined = 0.05, comparison = 0.05, unanswerable = 0.1 }}
 # styles     = {{ question = 0.6, indirect = 0.12, "first person" = 0.08, search = 0.12, hurried = 0.08 }}
 # difficulty = {{ easy = 0.33, middle = 0.27, hard = 0.4 }}     # by the rank of the evidence under plain keyword search
 # [[drafting.quota]]

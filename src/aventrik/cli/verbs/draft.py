@@ -21,12 +21,13 @@ HELP = (
     "which are then hidden from what is searched, and sentences and table rows that state a fact. Each question is "
     "checked against the whole corpus; unclear and ambiguous ones are dropped."
 )
+_COUNT, _ALL = 50, 10_000
 ENOUGH = 50  # questions below which a draft decides nothing
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("-n", "--count", type=whole(1), default=50, help="how many questions (default 50)")
+    parser.add_argument("-n", "--count", type=whole(1), help=f"how many questions (default {_COUNT})")
     parser.add_argument("--testset", metavar="NAME", default="draft", help="the file in testsets/ (default draft)")
     parser.add_argument("--seed", type=whole(0, SEEDS), help="for the choice of passages (default: aventrik.toml)")
     parser.add_argument("--writer", metavar="MODEL", default="", help="the model that writes (default: aventrik.toml)")
@@ -58,11 +59,12 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         if not options.add:
             raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
         already = load_testset(path)
-    brief = brief_of(opened, options.count, options.seed, _given(options), options.from_headings)
+    count = options.count or (_ALL if options.from_headings else _COUNT)
+    brief = brief_of(opened, count, options.seed, _given(options), options.from_headings)
     with screen.progress() as meter:
         opened.progress = meter
         made = draft_questions(
-            opened, brief, options.writer, already, lambda done: meter("drafting", done, options.count)
+            opened, brief, options.writer, already, lambda done: meter("drafting", done, count)
         )  # fmt: skip
     if not made.questions:
         raise BadInput(f"no good question was found in {made.passages:,} passages; nothing was written")

@@ -122,7 +122,9 @@ class _Drafting:
         self.taken: list[tuple[Candidate, tuple[Quoted, ...]]] = []
         self.passages: Passages
         at_most = math.ceil(brief.at_most * brief.count) if len(material.names) >= FEW_DOCUMENTS else brief.count
-        self.choice = Choice(at_most, int(WHETHER_SHARE * brief.count))
+        if brief.headings_only:  # a person's own questions, all of them
+            at_most = brief.count
+        self.choice = Choice(at_most, brief.count if brief.headings_only else int(WHETHER_SHARE * brief.count))
         most = portions(brief.count, brief.styles)
         self.choice.quotas = brief.quotas
         self.choice.most = {quota.name: quota.wanted(brief.count) for quota in brief.quotas if quota.share}
@@ -158,17 +160,22 @@ class _Drafting:
             self._offer(absent.of_rows(self.material.tables, self.material.passages, ask_cell, seed))
             texts = {name: self.material.fetch(name).text for name in {offer.doc for offer in titled if offer.frame}}
             self._offer(absent.of_names(titled, texts, self.material.passages, seed))
+            self._offer(absent.of_properties(titled, self.material.passages, seed))
 
     def _ask_for_the_others(self) -> None:
         """What a model offers of joined, comparing and unanswerable questions."""
         wanted = kinds_of(self.brief, {"passage": 1})
         few = {kind: 2 * wanted.get(kind, 0) for kind in (*SEVERAL, "unanswerable")}
         passages = [each for each, _ in zip(self._fitting(), range(sum(few.values())))]
-        for kind in SEVERAL:
-            part, passages = passages[: few[kind]], passages[few[kind] :]
-            pairs = list(asking.pairs_of(self.material, part))
-            self._offer(self._sound(asking.joined_offers(kind, pairs, self.model, self.brief, self.material)))
-        self._offer(self._sound(asking.unanswered_offers(passages, self.model, self.brief, self.material)))
+        first = 0
+        for kind in (*SEVERAL, "unanswerable"):
+            some = [passages[(first + place) % len(passages)] for place in range(min(few[kind], len(passages)))]
+            first += len(some)
+            if kind == "unanswerable":
+                self._offer(self._sound(asking.unanswered_offers(some, self.model, self.brief, self.material)))
+            else:
+                pairs = list(asking.pairs_of(self.material, some))
+                self._offer(self._sound(asking.joined_offers(kind, pairs, self.model, self.brief, self.material)))
 
     def _fitting(self) -> Iterator[Passage]:
         """Passages all over the corpus that can be asked about; those that were asked about already come last."""
@@ -204,8 +211,9 @@ class _Drafting:
         count = 0
         for batch in _batches(spread(self.material.names, self.material.fetch, self.brief.seed)):
             fit = self._graded([passage for passage in batch if self._fits(passage)])
-            tasks = [Task("questions", asking.fields_of(passage, self.brief, self.material)) for passage in fit]
-            for passage, reply in zip(fit, self.model.perform(tasks)):
+            fields = [each.fields if ruled else asking.fields_of(each, self.brief, self.material) for each in fit]
+            replies = self.model.perform([Task("questions", each) for each in fields])
+            for passage, reply in zip(fit, replies):
                 if reply.value is None:
                     self._drop(Offer("", "", "", (), self.model.name, near=f"- in {passage.doc}"), "the writer failed")
                     continue
@@ -340,6 +348,8 @@ class _Drafting:
                 continue
             queue.remove(candidate)
             reason = self.choice.refusal(offer, candidate.style)
+            if offer.rule not in ("heading", "prompt") and candidate.style not in self.brief.styles:
+                reason = "it can't be put in a style that is wanted"
             outcome = Outcome()
             if not reason and offer.rule == "prompt":
                 outcome = self._held_against_others(offer)

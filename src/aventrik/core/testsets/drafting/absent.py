@@ -8,7 +8,10 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 
+import numpy as np
+
 from ...text import content_terms
+from ...text import terms as terms_of
 from .offers import Offer
 from .passages import Passages
 from .tables import Table
@@ -16,6 +19,7 @@ from .tables import Table
 _IN = re.compile(r"\b(with|using) ((?:[A-Z][\w'’-]*[a-z]\w*|[A-Z]{2,6})(?: [A-Z][a-z][\w'’-]*){0,2})(?=[\s,.;)])")
 _AROUND = re.compile(r"\b(?:in|with|at|on|under|for|from|using|by|via)\b")
 _OFTEN = 0.05  # a name in a larger share of passages is what the whole corpus is about
+_TOLD = 5  # passages that must tell a property of something before it is asked of anything
 _TOGETHER = 0.5  # share of the weight of what is asked that a passage with the name may hold
 AskCell = Callable[[str, str, str], str]  # column, thing, what such things are called → a question, or ""
 _STARTS = frozenset(
@@ -101,3 +105,57 @@ def _names(text: str, passages: Passages) -> list[tuple[str, str]]:
         if 1 < len(passages.with_all(terms)) <= max(3, _OFTEN * len(passages.places)):
             kept.append((word, name))
     return kept
+
+
+# What can be asked of many a thing, and the words by which a passage would tell it.
+_PROPERTIES: tuple[tuple[str, str, str], ...] = (
+    ("How much {does} {x} cost?", "cost price fee charge free paid", ""),
+    ("Who is responsible for {x}?", "responsible responsibility maintainer owner keeper duty officer team author", ""),
+    ("When {was} {x} introduced?", "introduced since added year first history version release earlier old new", ""),
+    ("Is there a limit on {x}?", "limit maximum most least minimum restricted unlimited than up", "plural"),
+    ("Where do I report problems with {x}?", "report bug problem complain contact tell trouble", ""),
+    ("Who decides about {x}?", "decide decision committee consensus approve vote board agree", ""),
+    ("Which training do I need for {x}?", "training trained course qualified certificate learn skill", ""),
+)
+_THING = re.compile(
+    r"^What (?:is|are) (?P<x>(?!there|meant|the rules)[^?]+)\?$|^What are the rules for (?P<y>[^?]+)\?$"
+)
+
+
+def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Iterator[Offer]:
+    """A property that is told of other things, asked of one of which no passage tells it."""
+    draw = random.Random(f"properties {seed}")
+    order = list(offers)
+    draw.shuffle(order)
+    known = {words for _, words, _ in _PROPERTIES if _is_told(words, passages)}
+    used: Counter[str] = Counter()
+    for offer in order:
+        found = _THING.match(offer.question)
+        thing = found and (found["x"] or found["y"])
+        if not thing or len(thing.split()) > 6 or _AROUND.search(thing):
+            continue
+        terms = content_terms(thing)
+        plural = offer.question.startswith("What are ")
+        rows = [row for row in _PROPERTIES if row[1] in known and (plural or not row[2])]
+        draw.shuffle(rows)
+        rows.sort(key=lambda row: used[row[1]])
+        for form, words, _ in rows:
+            if _together(terms, words, passages):
+                continue
+            used[words] += 1
+            question = form.format(x=thing, does="do" if plural else "does", was="were" if plural else "was")
+            near = f"{thing} in {offer.doc}"
+            yield Offer(question, "", "unanswerable", (), "absent property", topic=offer.topic, near=near)
+            break
+
+
+def _is_told(words: str, passages: Passages) -> bool:
+    return sum(passages.index.document_frequency(term) for term in content_terms(words)) >= _TOLD
+
+
+def _together(terms: Sequence[str], words: str, passages: Passages) -> bool:
+    """Whether a passage speaks of a thing and has a word of a property; also where nothing speaks of the thing."""
+    places = passages.with_all(terms)
+    if not len(places):
+        return True
+    return any(len(np.intersect1d(places, passages.index.texts_with(term))) for term in terms_of(words))

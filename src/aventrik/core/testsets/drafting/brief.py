@@ -12,7 +12,7 @@ from . import styles
 # kind → share, unless the settings say otherwise. "single" stands for the kinds that take one place, in the proportion in
 # which the corpus offers them: a corpus of sections is asked about sections, one of tables and rules about facts. A kind
 # of which there is too little leaves its part to these.
-KINDS: Mapping[str, float] = {"single": 0.8, "joined": 0.07, "comparison": 0.03, "unanswerable": 0.1}
+KINDS: Mapping[str, float] = {"single": 0.8, "joined": 0.05, "comparison": 0.05, "unanswerable": 0.1}
 SINGLE = ("passage", "one-fact", "table")
 TABLES = 0.25  # of a test set, cells of tables at the most where their share is not set
 AT_MOST = 0.1  # share of a test set that one document may give, where there are ten or more
@@ -103,4 +103,4 @@ def english(text: str) -> bool:
 _COMMON = frozenset(
     "the of and to a in is that for it as with be on by this are or at from an not if can which".split()
 )
-_LEAST_COMMON = 0.12
+_LEAST_COMMON = 0.08

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from ...documents import Document
+from ...documents.spans import text_of, without
 from ...text import WORD
 from .brief import english
 
@@ -21,6 +22,12 @@ _VERSION = re.compile(
 )
 _LINES = 4
 _MOST = 0.6
+
+
+def prose(document: Document, start: int, end: int) -> str:
+    """The text of a range without what lies in table rows and code, whose words tell no language."""
+    away = [(max(start, part.start), min(end, part.end)) for part in document.of_kind("row", "code")]
+    return text_of(document.text, without([(start, end)], [piece for piece in away if piece[0] < piece[1]]))
 
 
 def unfit(document: Document, start: int, end: int) -> str:
@@ -44,6 +51,6 @@ def unfit(document: Document, start: int, end: int) -> str:
             return "it is a list of contents or an index"
         if sum(bool(_VERSION.match(line)) for line in lines) > _MOST * len(lines):
             return "it is a log of changes"
-    if not english(text):
+    if not english(prose(document, start, end)):
         return "it is not in English, or no prose"
     return ""

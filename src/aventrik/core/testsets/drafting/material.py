@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -16,6 +17,8 @@ from .naming import Subject
 from .passages import Passages, places_of
 from .tables import Table, tables
 from .usage import Usage
+
+_HELD = 60_000_000  # characters of documents held at a time
 
 
 @dataclass
@@ -34,7 +37,7 @@ class Material:
     @classmethod
     def over(cls, names: Sequence[str], fetch: Callable[[str], Document]) -> Material:
         """Reads every document once."""
-        made = cls(sorted(names), fetch)
+        made = cls(sorted(names), held(fetch))
         for name in made.names:
             made._add(fetch(name))
         return made
@@ -63,3 +66,22 @@ class Material:
     def passages_without(self, hide: Sequence[Quoted]) -> Passages:
         """The passages as they are searched while some words are hidden."""
         return Passages.over(self._ranges, self.fetch, hide) if hide else self.passages
+
+
+def held(fetch: Callable[[str], Document]) -> Callable[[str], Document]:
+    """The same documents, of which those looked at last are held, with what was worked out of them."""
+    kept: OrderedDict[str, Document] = OrderedDict()
+    chars = 0
+
+    def one(name: str) -> Document:
+        nonlocal chars
+        if name in kept:
+            kept.move_to_end(name)
+            return kept[name]
+        kept[name] = found = fetch(name)
+        chars += len(found.text)
+        while chars > _HELD and len(kept) > 1:
+            chars -= len(kept.popitem(last=False)[1].text)
+        return found
+
+    return one

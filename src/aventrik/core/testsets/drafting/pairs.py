@@ -11,6 +11,7 @@ from .. import Need
 from .offers import Offer
 
 _APART = 1500  # characters between two places of one document that no passage holds together
+_OTHER = 2  # terms that each of two questions must have beside those that they share
 _ENOUGH = 0.8  # share of a question's terms that a passage which answers it would hold
 _WHAT = re.compile(r"^What (?:is|are) (?P<thing>(?!there|meant)[^?]+)\?$")
 _SINGLE = re.compile(r"^(?:How do I|What (?:is|are)|Which|When|Where|Why|How (?:many|much|long)|Who)\b[^,?]+\?$")
@@ -38,7 +39,7 @@ def joined(offers: Sequence[Offer]) -> Iterator[Offer]:
                 if (one, other) in seen or not _apart(single[one], single[other]):
                     continue
                 seen.add((one, other))
-                if asked[one] <= asked[other] or asked[other] <= asked[one]:
+                if min(len(asked[one] - asked[other]), len(asked[other] - asked[one])) < _OTHER:
                     continue
                 if _answers(held[one], asked[other]) or _answers(held[other], asked[one]):
                     continue

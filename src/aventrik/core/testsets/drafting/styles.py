@@ -40,7 +40,7 @@ def restyled(question: str, style: str, seed: str, long: bool = False) -> str:
         return _hurried(question, seed)
     if style in ("indirect", "first person"):
         return _told(question, style)
-    return question
+    return question if question.endswith("?") else ""
 
 
 def _told(question: str, style: str) -> str:

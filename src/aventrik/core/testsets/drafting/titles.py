@@ -24,7 +24,7 @@ _PARTS = frozenset(
     """introduction overview about preface foreword summary abstract background contents notes note remarks general
     generalities miscellaneous misc other others example examples see also references reference bibliography links
     further reading resources appendix appendices glossary index conclusion conclusions description synopsis usage options
-    details detail common basic special simple advanced custom various several useful key main problems issues uses use ways
+    details detail common basic special simple advanced custom various several useful main problems issues uses use ways
     concepts concept terms types type kinds features definitions definition terminology scope purpose acknowledgements acknowledgments credits authors author
     history changelog changes copyright license licence legal contact contacts support feedback questions faq faqs answers
     tips hints tricks caveats warning warnings bugs todo discussion related more basics getting started next steps files
@@ -73,6 +73,11 @@ _LEANS = re.compile(
     r"\b(?:this|these|those|above|below|following|previous|such|here|it|them|they|its)\b", re.IGNORECASE
 )
 _RULE = re.compile(r"\b(?:must|may not|must not|shall|is not allowed|are not allowed|prohibited|forbidden)\b")
+# Nouns of what is not counted, by their endings: 'What is encryption?', not 'the' or 'an'.
+_MASS = re.compile(
+    r"(?:ing|ion|ment|ness|ity|ance|ence|ism|cy|ship|ware|ics|data|information|usage|storage|advice|music|software|traffic|access|"
+    r"help|support|syntax|grammar|memory|time|work|law|water|fuel|ice|fire|waste|text|mail|email|code|security|history|html|xml)$"
+)
 # A headline has a verb of its own: 'bridge works again', 'berths closed', 'levels stand at'.
 _HEADLINE = re.compile(
     r"^\w+(?: [\w'’]+)* (?:works|stands?|opens?|closes?|closed|opened|begins?|begun|ends?|wanted|tested|replaced|renewed|"
@@ -210,6 +215,9 @@ def verb_phrase(bare: str, usage: Usage) -> str:
 def spoken(plain: str, usage: Usage) -> str:
     """The title as it would stand inside a sentence: capitals are left to names. Where not every word of a title has one,
     those behind the first are names."""
+    letters = [c for c in plain if c.isalpha()]
+    if " " in plain and sum(c.isupper() for c in letters) > 0.8 * len(letters):
+        plain = plain.lower()
     words = plain.split()
     longer = [word for word in words[1:] if word[:1].isalpha() and len(word) > 3]
     every = bool(longer) and all(word[:1].isupper() for word in longer)
@@ -251,11 +259,13 @@ def _about(bare: str, section: Section, text: str, usage: Usage, short: bool) ->
     if plural:
         return f"What are {bare}?"
     if short and " " not in bare and not plural:
-        named = usage.is_name(bare) or bare == section.title.split()[-1] or not usage.counted(head)
+        named = usage.is_name(bare) or bare == section.title.split()[-1] or _MASS.search(head)
         return f"What is {bare}?" if named else f"What is the {bare}?"
-    if plain != bare or usage.is_name(plain.split()[0]) or not usage.counted(head):
+    if plain != bare or usage.is_name(plain.split()[0]) or _MASS.search(head):
         return f"What is {bare}?"
-    return f"What is {'an' if plain[:1].lower() in 'aeiou' else 'a'} {plain}?"
+    if not usage.counted(head):
+        return f"What is the {bare}?"
+    return f"What is {'an' if plain[:1].lower() in 'aeio' else 'a'} {plain}?"
 
 
 def of_titles(document: Document, usage: Usage, questions_only: bool = False) -> Iterator[Offer]:
@@ -265,8 +275,8 @@ def of_titles(document: Document, usage: Usage, questions_only: bool = False) ->
         plain = cleaned(section.title)
         if questions_only and not plain.endswith("?"):
             continue
-        question, frame = question_of(section, document.text, usage)
-        if not question:
+        question, frame = (plain, "") if questions_only else question_of(section, document.text, usage)
+        if not question or not content_terms(question):
             continue
         text = document.text
         spans = tuple(Quoted(document.name, start, end, text[start:end]) for start, end in section.sentences)

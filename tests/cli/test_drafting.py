@@ -19,6 +19,7 @@ ANSWERS = [
     "Leave the key on its hook, since others will come behind you before the evening is over.",
     "Nobody may pass while the red lamp burns, whatever the person on the other bank is calling.",
 ]
+GERMAN = "Die Schleusen werden bei Hochwasser geschlossen und nur der Wärter darf sie wieder öffnen. "
 ASKED = [
     "How do I call somebody at night?", "What does it cost to stay over?", "How do I get through alone?",
     "Do I need a permit for the next stretch?", "Where do I leave what I borrowed?", "May I go on when it is closed?",
@@ -93,17 +94,20 @@ def test_hidden_words_that_no_longer_stand_there_are_told(manual: Program) -> No
     path.write_text(path.read_text("utf-8").replace("How do I call", "How can I call"), encoding="utf-8")
     manual("gather", "--quiet")
     told = manual("run", "--testset", "faq", "--until", "served").stderr
-    assert "hidden spans can't be hidden" in told and "no longer stands there" in told
+    assert "hidden spans can't be hidden" in told
+    assert "no longer stands there" in told
 
 
 def test_a_draft_has_the_kinds_and_styles_that_were_asked_for(manual: Program) -> None:
     made = manual.json("draft", "-n", "8", "--kinds", "passage=1", "--styles", "question", "--at-most", "0.5")
-    assert made["wanted"] == {"passage": 8} and made["made"] == {"passage": 8}
+    assert made["wanted"] == {"passage": 8}
+    assert made["made"] == {"passage": 8}
     rows = lines(manual, "draft")
     assert {row["meta"]["style"] for row in rows} == {"question"}
     assert all(row["question"].endswith("?") and row["hide"] and row["tags"] for row in rows)
     assert all(row["meta"]["difficulty"]["level"] in ("easy", "middle", "hard") for row in rows)
-    assert {row["by"] for row in rows} == {"offline"} and {row["meta"]["seed"] for row in rows} == {0}
+    assert {row["by"] for row in rows} == {"offline"}
+    assert {row["meta"]["seed"] for row in rows} == {0}
 
 
 def test_the_same_seed_drafts_the_same_bytes(manual: Program) -> None:
@@ -165,7 +169,7 @@ def test_examples_set_the_styles_and_must_be_in_the_writers_language(manual: Pro
     [
         ("one.md", "# Page\n\nA gate.\n", "no good question"),
         ("code.md", "# Code\n\n```\nopen(gate)\nshut(gate)\n```\n", "no good question"),
-        ("buch.md", "# Buch\n\n" + "Die Schleusen werden bei Hochwasser geschlossen und nur der Wärter darf sie öffnen. " * 9, "not in English"),
+        ("buch.md", "# Buch\n\n" + GERMAN * 9, "not in English"),
     ],
 )  # fmt: skip
 def test_documents_that_give_no_question_are_said_to(program: Program, name: str, text: str, told: str) -> None:
@@ -188,7 +192,8 @@ def test_a_corpus_of_tables_alone_gives_questions_about_rows(program: Program) -
     )
     program("gather", "docs", "--quiet")
     made = program.json("draft", "-n", "5")
-    assert set(made["made"]) <= {"table", "comparison", "passage"} and made["drafted"] >= 3
+    assert set(made["made"]) <= {"table", "comparison", "passage"}
+    assert made["drafted"] >= 3
 
 
 def test_dropped_questions_and_passages_are_written_with_the_reason(manual: Program) -> None:
@@ -214,7 +219,8 @@ def test_a_draft_is_held_against_real_questions(manual: Program) -> None:
     manual("draft", "-n", "12", "--kinds", "passage")
     made = manual.json("testsets", "draft", "--against", "real")
     assert (made["forms"][0]["questions"], made["forms"][1]["questions"]) == (12, 6)
-    assert made["decides"] is False and "decide nothing" in made["verdict"]
+    assert made["decides"] is False
+    assert "decide nothing" in made["verdict"]
     assert any("ran on both" in note for note in made["notes"])
     (manual.folder / "configs" / "words.toml").write_text(
         'name = "words"\n[embedding]\nmodel = "none"\n[search]\nmethod = "keyword"\n'
@@ -282,7 +288,8 @@ def test_a_test_set_is_exported_a_line_a_question_and_as_topics_and_qrels(manual
         row["id"] for row in drafted
     ]
     sheet = load_workbook(out / "x.xlsx").active
-    assert sheet is not None and sheet.max_row == len(drafted) + 1
+    assert sheet is not None
+    assert sheet.max_row == len(drafted) + 1
     topics = (out / "x.topics").read_text("utf-8")
     assert topics.count("<num>") == len(drafted)
     qrels = [line.split() for line in (out / "x.qrels").read_text("utf-8").splitlines()]

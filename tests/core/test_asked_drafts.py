@@ -83,20 +83,24 @@ def made(brief: Brief, judge: Any = None, **tasks: Any) -> tuple[Draft, Writer]:
 def test_the_writer_is_told_audience_examples_and_words_to_avoid() -> None:
     brief = Brief(3, audience="boaters", examples=tuple(f"example {n}?" for n in range(20)))
     found, writer = made(brief)
-    assert len(found.questions) == 3 and {q.by for q in found.questions} == {"asked"}
+    assert len(found.questions) == 3
+    assert {q.by for q in found.questions} == {"asked"}
     task = next(task for task in writer.asked if task.name == "questions")
-    assert task.fields["audience"] == "boaters" and len(task.fields["examples"]) == 8
-    assert task.fields["kind"] == "any" and task.fields["avoid"]
+    assert task.fields["audience"] == "boaters"
+    assert len(task.fields["examples"]) == 8
+    assert task.fields["kind"] == "any"
+    assert task.fields["avoid"]
     assert set(task.fields["avoid"]) <= set(task.fields["passage"].replace(".", "").split())
 
 
 def test_each_quote_is_a_need_at_its_place() -> None:
     found, _ = made(Brief(3))
-    names, fetch = corpus()
+    _names, fetch = corpus()
     for question in found.questions:
         [need] = question.needs
         assert fetch(need.spans[0].doc).text[need.spans[0].start : need.spans[0].end] == need.spans[0].quote
-        assert question.meta["rule"] == "prompt" and not question.hide
+        assert question.meta["rule"] == "prompt"
+        assert not question.hide
 
 
 def test_passages_that_the_model_grades_low_are_not_asked_about() -> None:
@@ -166,8 +170,10 @@ def test_joined_questions_need_both_passages_and_unanswerable_ones_are_tried() -
     brief = Brief(6, kinds={"joined": 0.5, "unanswerable": 0.5})
     found, _ = made(brief, joined=both, unanswered=near, answer=answers)
     kinds = {kind: [q for q in found.questions if q.kind == kind] for kind in ("joined", "unanswerable")}
-    assert kinds["joined"] and all(len({n.spans[0].doc for n in q.needs}) == 2 for q in kinds["joined"])
-    assert kinds["unanswerable"] and not any("dog" in q.question for q in kinds["unanswerable"])
+    assert kinds["joined"]
+    assert all(len({n.spans[0].doc for n in q.needs}) == 2 for q in kinds["joined"])
+    assert kinds["unanswerable"]
+    assert not any("dog" in q.question for q in kinds["unanswerable"])
     assert all(not q.needs and q.meta["near"] for q in kinds["unanswerable"])
 
 
@@ -205,4 +211,5 @@ def test_a_writer_that_fails_is_told_and_nothing_else_is_lost() -> None:
         return None if "Dogs" in fields["passage"] else questions(fields)
 
     found, _ = made(Brief(3), questions=some)
-    assert len(found.questions) == 2 and found.reasons["the writer failed"] == 1
+    assert len(found.questions) == 2
+    assert found.reasons["the writer failed"] == 1

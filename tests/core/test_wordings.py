@@ -180,7 +180,8 @@ def test_a_property_is_asked_of_a_thing_of_which_no_row_tells_it() -> None:
 
 
 def test_nothing_is_called_absent_that_stands_in_one_passage() -> None:
-    text = "# A\n\n| Lock | Depth |\n|---|---|\n| Hexley Lock | 1.5 |\n| Pellbeck Lock | 1.2 |\n\nThe keeper of Hexley Lock and of Pellbeck Lock is Moss."
+    text = "# A\n\n| Lock | Depth |\n|---|---|\n| Hexley Lock | 1.5 |\n| Pellbeck Lock | 1.2 |\n\n"
+    text += "The keeper of Hexley Lock and of Pellbeck Lock is Moss."
     other = "# B\n\n| Lock | Keeper |\n|---|---|\n| Anvil Lane | Moss |\n| Stone Lock | Reed |\n"
     names, fetch = corpus(a=text, b=other)
     material = Material.over(names, fetch)

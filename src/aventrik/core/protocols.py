@@ -10,9 +10,9 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | paraphrases | question, count | paraphrases: list of str |
 | hypothetical | question | passage: str, what a passage that answers would say |
 | subquestions | question | questions: list of str, one for each thing that is asked |
-| questions | kind, count, audience, examples, avoid, title, headings, passage | problems: list of str, questions: list of {question, answer, quotes, kind}, for a test set |
-| joined | kind, audience, examples, first, second | questions: list of {question, answer, firstquotes, secondquotes} that take both passages |
-| unanswered | audience, examples, title, headings, passage | said: str, questions: list of {question, missing} that the passage does not answer |
+| questions | kind, count, audience, examples, avoid, title, headings, passage | problems, questions: list of {question, answer, …} |
+| joined | kind, audience, examples, first, second | questions: list of {question, answer, firstquotes, secondquotes} |
+| unanswered | audience, examples, title, headings, passage | said, questions: list of {question, missing}, not answered there |
 | known | question | known: bool, answer: str, without any document |
 | fitness | title, headings, passage | reason: str, grade: 0 to 3, whether users would ask what the passage tells |
 | asked | title, headings, passage | questions: list of str that the passage answers, to be matched in its place |

@@ -60,7 +60,8 @@ _CHANGED = re.compile(
     r"^be (?:automatically |immediately |silently |then |also )?(?:removed|deleted|replaced|moved|closed|raised|ignored|"
     r"discarded|converted|restarted|cancelled|canceled|stopped|sent|lost|kept|restored|overwritten|charged|refused|forfeited|"
     r"renamed|truncated|rejected|skipped|dropped|destroyed|released|returned|suspended|withdrawn|terminated|killed|reset|"
-    r"cleared|flushed|merged|split|drained|lowered|opened|shut|locked|unlocked|padlocked|tied up|barred|stored|saved|updated|disabled|enabled|towed|"
+    r"cleared|flushed|merged|split|drained|lowered|opened|shut|locked|unlocked|padlocked|tied up|barred|"
+    r"stored|saved|updated|disabled|enabled|towed|"
     r"thrown|propagated|evaluated|compressed|encrypted|fined|revoked|downgraded|upgraded|held|reopened|sold|shortened|"
     r"extended|disconnected|invoked|printed|shown|hidden|expanded)\b"
 )

@@ -44,8 +44,9 @@ class Candidate:
 
 def ordered(candidates: Sequence[Candidate], wanted: int, shares: Mapping[str, float], seed: str) -> list[Candidate]:
     """The candidates in the order in which they are tried. First those that have at least as many words with a meaning and
-    copy no more of them from their evidence than people's questions do, in an order that the seed decides, documents in turn; then the others, least
-    copied first. With `shares` of levels of difficulty, so of each level, as many as its share of what is `wanted`."""
+    copy no more of them from their evidence than people's questions do, in an order that the seed decides, documents in
+    turn; then the others, least copied first. With `shares` of levels of difficulty
+    so of each level, as many as its share of what is `wanted`."""
     counts = portions(wanted, shares) if shares else {}
     groups = [[each for each in candidates if each.level == name] for name in counts] if counts else [list(candidates)]
     first: list[Candidate] = []

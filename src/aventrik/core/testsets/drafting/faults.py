@@ -9,8 +9,8 @@ from ...text import STOP_WORDS, content_terms, numbers, terms
 
 _LONGEST = 60  # words
 _LEANS = re.compile(
-    r"\b(?:this|that|the|the above|the given|the following|the present|our) (?:passage|section|text|document|paragraph|chapter|page|excerpt|"
-    r"article|table above|context|example above|statement above|quoted?)\b|\b(?:above|below|aforementioned)\b(?=[ ?.,]*$)|"
+    r"\b(?:this|that|the|the above|the given|the following|the present|our) (?:passage|section|text|document|paragraph|chapter|page|"
+    r"excerpt|article|table above|context|example above|statement above|quoted?)\b|\b(?:above|below|aforementioned)\b(?=[ ?.,]*$)|"
     r"\b(?:mentioned|described|given|shown|listed|stated) (?:above|below|here|in (?:the|this) (?:text|passage|section|document))\b|"
     r"\baccording to (?:the|this) (?:text|passage|section|document|author)\b|\bwhat does (?:it|this) say\b|^(?:and|but|also|then)\b",
     re.IGNORECASE,

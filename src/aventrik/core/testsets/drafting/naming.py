@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from ...text import content_terms
 
 _PHRASE = re.compile(
-    r"(?<=[a-z] )(in|on|at|with|under|for) ((?:the )?[A-Z][a-z][\w-]+(?: [A-Z][a-z][\w-]+)?)(?=[,.;:!?)]| (?:and|or|is|are|was|with|by|as|that|which|to|for|from|when|if)\b)"
+    r"(?<=[a-z] )(in|on|at|with|under|for) ((?:the )?[A-Z][a-z][\w-]+(?: [A-Z][a-z][\w-]+)?)"
+    r"(?=[,.;:!?)]| (?:and|or|is|are|was|with|by|as|that|which|to|for|from|when|if)\b)"
 )
 _NO_SUBJECT = frozenset(
     """January February March April May June July August September October November December Monday Tuesday Wednesday

@@ -40,7 +40,7 @@ def restyled(question: str, style: str, seed: str, long: bool = False) -> str:
         return _hurried(question, seed)
     if style in ("indirect", "first person"):
         return _told(question, style)
-    return question if question.endswith("?") else ""
+    return question if question.endswith("?") else f"What do I need to know about {question}?"
 
 
 def _told(question: str, style: str) -> str:

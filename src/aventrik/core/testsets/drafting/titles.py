@@ -25,7 +25,8 @@ _PARTS = frozenset(
     generalities miscellaneous misc other others example examples see also references reference bibliography links
     further reading resources appendix appendices glossary index conclusion conclusions description synopsis usage options
     details detail common basic special simple advanced custom various several useful main problems issues uses use ways
-    concepts concept terms types type kinds features definitions definition terminology scope purpose acknowledgements acknowledgments credits authors author
+    concepts concept terms types type kinds features definitions definition terminology scope purpose
+    acknowledgements acknowledgments credits authors author
     history changelog changes copyright license licence legal contact contacts support feedback questions faq faqs answers
     tips hints tricks caveats warning warnings bugs todo discussion related more basics getting started next steps files
     environment configuration commands arguments parameters returns exceptions prerequisites requirements news important
@@ -34,7 +35,9 @@ _PARTS = frozenset(
 )
 _CODE = re.compile(r"[{}\[\]<>|=\\^~#@*`]|::|\w\(|--\w|^[.$%&]|\w+_\w+|\w/\w+/|;")
 _ORPHAN = re.compile(
-    r"^(?:an? )?(?:first|quick|some|more|other|another|further|additional|extra|example|examples)\b|\b(?:this|these|those|above|below|following|previous|such|here|it|its|them|they|their|he|she|my|our|his|her|same|another|"
+    r"^(?:an? )?(?:first|quick|some|more|other|another|further|additional|extra|example|examples)\b|"
+    r"\b(?:this|these|those|above|below|following|previous|such|here|it|its|them|they|"
+    r"their|he|she|my|our|his|her|same|another|"
     r"continued|cont'd|i|ii|iii|iv)\b|…|\.\.\.",
     re.IGNORECASE,
 )

@@ -272,3 +272,7 @@ def test_too_few_questions_can_show_nothing() -> None:
 def test_values_that_are_no_sample_are_refused(values: list[float]) -> None:
     with pytest.raises(ValueError, match="finite"):
         interval(values)
+
+
+def test_a_difference_on_one_draw_shows_nothing() -> None:
+    assert sign_flip(np.array([0.7])) == 1.0

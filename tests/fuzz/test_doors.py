@@ -218,6 +218,12 @@ def slowly_like(like: str, text: str) -> bool:
 
 HOUSE = Connection("house", "http://house.test", "small", attempts=2, backoff=0.0, patience=0.0, timeout=5.0)
 FIELDS = {
+    "kind": "any",
+    "audience": "boaters",
+    "examples": ["can i moor here"],
+    "avoid": ["overstay"],
+    "first": "A gate.",
+    "second": "A weir.",
     "question": "Why?", "count": 2, "title": "T", "headings": "H", "passage": "P.", "style": "quote", "answer": "A.",
     "claim": "C.", "facts": ["f"], "context": [{"number": 1, "source": "s", "text": "t"}],
 }  # fmt: skip

@@ -135,7 +135,7 @@ def _verdict(ours: Sequence[Question], theirs: Sequence[Question], found: Sequen
             f"it decides nothing: {wrong} real differences come out the other way round (tau-b {_tau(worst)} at the worst)"
         )
     if worst.tau is None or worst.tau < ALIKE:
-        return False, f"it decides nothing: its order of configurations is another one (tau-b {_tau(worst)})"
+        return False, f"it decides nothing: its order of configurations does not follow theirs (tau-b {_tau(worst)})"
     real, same = sum(each.real for each in found), sum(each.same for each in found)
     told = (
         f"{same} of {real} real differences are called real and the same way"

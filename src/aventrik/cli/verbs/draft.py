@@ -22,6 +22,7 @@ HELP = (
     "checked against the whole corpus; unclear and ambiguous ones are dropped."
 )
 _COUNT, _ALL = 50, 10_000
+_HIDING = ("title", "heading", "caption", "how-to row", "joined", "difference")  # rules that hide what they ask with
 ENOUGH = 50  # questions below which a draft decides nothing
 
 
@@ -118,6 +119,7 @@ def _record(made: Draft, path: Path, dropped: Path, already: int) -> dict[str, A
         "styles": dict(Counter(question.meta.get("style", "") for question in made.questions)),
         "passed_over": dict(Counter(reason for _, _, reason in made.passed_over)),
         "dropped": dict(made.reasons),
+        "aside": dict(made.aside),
         "dropped_file": str(dropped),
         "contested": [[*pair, times] for pair, times in made.contested.most_common()],
     }
@@ -146,7 +148,9 @@ def show_made(made: Draft, brief: Brief, screen: Screen) -> None:
         + " · hard to find: " + _told(Counter(q.meta["difficulty"]["level"] for q in made.questions if "difficulty" in q.meta))
     )  # fmt: skip
     if made.reasons:
-        screen.say("  dropped: " + _told(made.reasons))
+        screen.say("  dropped as not good enough: " + _told(made.reasons))
+    if made.aside:
+        screen.say("  good but one too many: " + _told(made.aside))
     if made.passed_over:
         screen.say("  passages passed over: " + _told(Counter(reason for _, _, reason in made.passed_over), 4))
     for (doc, rival), count in made.contested.most_common(3):
@@ -171,10 +175,11 @@ def show_some(made: Draft, count: int, screen: Screen) -> None:
         if not question.needs:
             screen.say(f"  no document answers it (near: {question.meta.get('near', '')})", style="dim")
             continue
-        screen.say(shortened(f"  {question.answer}", 240))
+        screen.say(f"  {shortened(question.answer, 240)}")
         spans = question.needs[0].spans
         more = f", and {len(spans) - 1} more" if len(spans) > 1 else ""
-        hidden = f"; hidden: {shortened(question.hide[0].quote, 60)}" if question.hide else ""
+        own = question.hide and question.meta.get("rule") in _HIDING
+        hidden = f"; hidden: {shortened(question.hide[0].quote, 60)}" if own else ""
         screen.say(f"  {spans[0].doc}, {spans[0].start:,}–{spans[0].end:,}{more}{hidden}", style="dim")
 
 

@@ -53,7 +53,7 @@ def sign_flip(gaps: Values, seed: int = 0, together: int = 1, level: float = 0.0
     corrected for, or is known to 2 %.
     """
     moved = gaps[gaps != 0]
-    if not len(moved):
+    if not len(moved) or len(gaps) < 2:  # of one draw nothing can be told by chance
         return 1.0
     n, squares, cubes = len(gaps), float(np.sum(moved**2)), moved**3
     observed = abs(float(skewness_corrected(moved.sum(keepdims=True), cubes.sum(keepdims=True), squares, n)[0]))

@@ -35,6 +35,7 @@ class Draft:
     passages: int = 0
     wanted: dict[str, int] = field(default_factory=dict)
     offered: Counter[str] = field(default_factory=Counter)
+    aside: Counter[str] = field(default_factory=Counter)  # good offers that were one too many, and of what
     quotas: dict[str, int] = field(default_factory=dict)  # how many each quota gave
     grades: list[tuple[str, int, str, int, str]] = field(default_factory=list)  # of passages, by a model, with reason
     passed_over: list[tuple[str, int, str]] = field(default_factory=list)  # document, start, why nothing is asked there

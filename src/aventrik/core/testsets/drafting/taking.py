@@ -116,17 +116,15 @@ class Taking:
             if quota and self.choice.quota_of(offer) != quota:
                 continue
             queue.remove(candidate)
-            reason = self.choice.refusal(offer, candidate.style)
+            too_many = self.choice.refusal(offer, candidate.style)
             if offer.rule not in ("heading", "prompt") and candidate.style not in self.work.brief.styles:
-                reason = "it can't be put in a style that is wanted"
-            outcome = Outcome()
-            if not reason and offer.rule == "prompt":
-                outcome = self._held_against_others(offer)
-            elif not reason and offer.kind in ("one-fact", "table"):
-                outcome = self.work.material.checker.check(offer.question, offer.answer, offer.needs[0].spans[0])
-            reason = reason or outcome.reason
-            if reason:
-                self.work.drop(offer, reason, outcome)
+                too_many = "it can't be put in a style that is wanted"
+            if too_many:
+                self.work.made.aside[too_many] += 1
+                continue
+            outcome = self._held_against_others(offer)
+            if outcome.reason:
+                self.work.drop(offer, outcome.reason, outcome)
                 continue
             self.choice.take(offer, candidate.style)
             self.taken.append((candidate, outcome.alternatives))
@@ -134,9 +132,11 @@ class Taking:
             self.work.progress(len(self.taken))
 
     def _held_against_others(self, offer: Offer) -> Outcome:
-        """Sentences elsewhere that speak of the same as a model's question: those that say the same are further places
-        of its answer, one that says otherwise drops it."""
-        if len(offer.needs) != 1:
+        """Sentences elsewhere that speak of the same: those that say the same are further places of the answer, one that
+        says otherwise drops the question. Where any sentence of a section will do, none is held against others."""
+        if offer.rule != "prompt" and offer.kind in ("one-fact", "table"):
+            return self.work.material.checker.check(offer.question, offer.answer, offer.needs[0].spans[0])
+        if offer.rule != "prompt" or len(offer.needs) != 1:
             return Outcome()
         source = offer.needs[0].spans[0]
         alike = self.work.material.checker.alike(source)

@@ -223,3 +223,33 @@ def save_dropped(path: Path, dropped: Sequence[Dropped], passed_over: Sequence[t
     for doc, start, reason in passed_over:
         rows.writerow(["", doc, start, "", f"passed over: {reason}", "", ""])
     write_whole(path, sheet.getvalue())
+
+
+PASSAGES = "passages.csv"  # where a person grades passages
+_GRADES = ("0", "1", "2", "3")
+
+
+def save_grades(path: Path, grades: Sequence[tuple[str, int, str, int, str]]) -> None:
+    """Writes the grades that a model gave passages, with the beginning of each, and a column for a person's own."""
+    sheet = io.StringIO(newline="")
+    rows = csv.writer(sheet)
+    rows.writerow(["document", "start", "grade", "own", "reason", "passage"])
+    for doc, start, text, grade, reason in grades:
+        rows.writerow([doc, start, grade, "", reason, " ".join(text.split())[:300]])
+    write_whole(path, sheet.getvalue())
+
+
+def load_own_grades(path: Path) -> dict[tuple[str, int], int]:
+    """A person's grades by document and start of the passage, from a file of columns document, start and own; rows
+    without one are left out, and there are none where there is no file. Raises `BadInput` with the line."""
+    if not path.is_file():
+        return {}
+    found = {}
+    for number, row in enumerate(csv.DictReader(io.StringIO(read_text(path), newline="")), start=2):
+        own, start = (row.get("own") or "").strip(), (row.get("start") or "").strip()
+        if not own:
+            continue
+        if own not in _GRADES or not start.isdigit() or not row.get("document"):
+            raise BadInput(f"{path}, line {number}: needs a document, a start and an own grade from 0 to 3")
+        found[str(row["document"]), int(start)] = int(own)
+    return found

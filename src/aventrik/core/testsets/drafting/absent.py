@@ -118,7 +118,7 @@ _PROPERTIES: tuple[tuple[str, str, str], ...] = (
     ("Which training do I need for {x}?", "training trained course qualified certificate learn skill", ""),
 )
 _THING = re.compile(
-    r"^What (?:is|are) (?P<x>(?!there|meant|the rules)[^?]+)\?$|^What are the rules for (?P<y>[^?]+)\?$"
+    r"^What (?:is|are) (?:meant by )?(?P<x>(?!there|the rules)[^?]+)\?$|^What are the rules for (?P<y>[^?]+)\?$"
 )
 
 

@@ -19,7 +19,7 @@ AT_MOST = 0.1  # share of a test set that one document may give, where there are
 # How hard people's questions are for plain keyword search: on two sets of manuals with an FAQ, and on the log of a help
 # desk, it finds a third of them at rank 1 and 0.57 to 0.62 among the first five.
 DIFFICULTY: Mapping[str, float] = {"easy": 0.33, "middle": 0.27, "hard": 0.4}
-NAMED = 0.25  # share of questions that name what the corpus is about
+NAMED = 0.1  # share of questions that name what the corpus is about
 
 
 @dataclass(frozen=True)

@@ -63,7 +63,8 @@ def ordered(candidates: Sequence[Candidate], wanted: int, shares: Mapping[str, f
     if counts:
         later.extend(each for each in candidates if each.level not in counts)
         random.Random(f"levels {seed}").shuffle(first)
-    return [*first, *sorted(later, key=lambda each: (not each.like_asked, each.copied))]
+    order = [*first, *sorted(later, key=lambda each: (not each.like_asked, each.copied))]
+    return sorted(order, key=lambda each: each.offer.rule == "opening")  # a last resort
 
 
 @dataclass

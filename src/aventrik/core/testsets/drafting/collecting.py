@@ -18,6 +18,7 @@ from .faults import fault
 from .fitness import unfit
 from .made import Work
 from .offers import Offer
+from .openings import of_openings
 from .pairs import compared, joined
 from .sampling import Passage, spread
 from .titles import of_titles
@@ -56,6 +57,10 @@ class Collecting:
         if not ruled:
             self._ask_for_the_others()
             return
+        if len(titled) + len(stated) < _ENOUGH * self.work.brief.count:  # documents without titles
+            self._offer(
+                offer for name in self.work.material.names for offer in of_openings(self.work.material.fetch(name))
+            )
         if kinds.get("joined"):
             self._offer(joined([*titled, *stated]))
         if kinds.get("comparison"):
@@ -67,7 +72,7 @@ class Collecting:
                 name: self.work.material.fetch(name).text for name in {offer.doc for offer in titled if offer.frame}
             }
             self._offer(absent.of_names(titled, texts, self.work.material.passages, seed))
-            self._offer(absent.of_properties(titled, self.work.material.passages, seed))
+            self._offer(absent.of_properties([*titled, *stated], self.work.material.passages, seed))
 
     def _ask_for_the_others(self) -> None:
         """What a model offers of joined, comparing and unanswerable questions."""

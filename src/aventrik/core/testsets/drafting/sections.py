@@ -15,7 +15,7 @@ SHORTEST, LONGEST = 60, 6000  # characters of a body that a question can be abou
 LEAST = 300  # characters of sentences from which a body is worth a question though it is mostly something else
 _ENDS = ".!?:;)”\"’'"
 _CELL = re.compile(r"\w: \S")
-_MARK = re.compile(r"^(?:[-*•+]\s+|\d+[.)]\s+)")
+MARK = re.compile(r"^(?:[-*•+]\s+|\d+[.)]\s+)")
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ def _telling(text: str, start: int, end: int, code: list[Range]) -> Iterator[Ran
     """Sentences of at least three words, outside of code."""
     for left, right in sentences(text, start, end):
         left, right = trimmed(text, left, right)
-        mark = _MARK.match(text, left, right)
+        mark = MARK.match(text, left, right)
         words = WORD.findall(text, left, right)
         if len(words) < 3 or sum(map(len, words)) < 0.5 * (right - left):
             continue

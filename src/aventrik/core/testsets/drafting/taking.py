@@ -100,6 +100,8 @@ class Taking:
             wording = in_other_words(wording, held, seed, self.passages.index.document_frequency)
         if offer.rule not in ("heading", "prompt") and self.styles:
             wanted = self.styles[number % len(self.styles)]
+            if wanted == "question" and style in self.work.brief.styles:
+                wanted = style  # words for a search stay so where some are wanted
             long = offer.kind in ("joined", "comparison")
             told = restyled(wording, wanted, seed, long) if wanted != style else wording
             wording, style = (told, wanted) if told else (wording, style)

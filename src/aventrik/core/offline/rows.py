@@ -63,7 +63,7 @@ def row_questions(passage: str, title: str) -> list[dict[str, Any]]:
         for name, value in cells[1:]:
             value = value.strip().rstrip(".")
             question = _question(name.strip(), entity, cells[0][0].strip(), value)
-            if question and sound(question) and 1 <= len(value.split()) <= 6 and re.search(r"\w", value):
+            if question and sound(question) and 1 <= len(value.split()) <= 6 and re.search(r"^[^\[\]]*\w", value):
                 found.append(_row(question, value, line, "cell"))
     return found
 

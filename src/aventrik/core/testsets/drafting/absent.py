@@ -19,7 +19,7 @@ from .tables import Table
 _IN = re.compile(r"\b(with|using) ((?:[A-Z][\w'’-]*[a-z]\w*|[A-Z]{2,6})(?: [A-Z][a-z][\w'’-]*){0,2})(?=[\s,.;)])")
 _AROUND = re.compile(r"\b(?:in|with|at|on|under|for|from|using|by|via)\b")
 _OFTEN = 0.05  # a name in a larger share of passages is what the whole corpus is about
-_TOLD = 5  # passages that must tell a property of something before it is asked of anything
+_TOLD, _TOLD_SHARE = 5, 0.03  # passages, and share of all, that must tell a property before it is asked of anything
 _TOGETHER = 0.5  # share of the weight of what is asked that a passage with the name may hold
 AskCell = Callable[[str, str, str], str]  # column, thing, what such things are called → a question, or ""
 _STARTS = frozenset(
@@ -108,15 +108,16 @@ def _names(text: str, passages: Passages) -> list[tuple[str, str]]:
 
 
 # What can be asked of many a thing, and the words by which a passage would tell it.
+# Each with the words that show that a corpus tells such things at all, and all words by which a passage would tell it.
 _PROPERTIES: tuple[tuple[str, str, str], ...] = (
-    ("How much {does} {x} cost?", "cost price fee charge free paid", ""),
-    ("Who is responsible for {x}?", "responsible responsibility maintainer owner keeper duty officer team author", ""),
-    ("When {was} {x} introduced?", "introduced since added year first history version release earlier old new", ""),
-    ("Is there a limit on {x}?", "limit maximum most least minimum restricted unlimited than up", "plural"),
-    ("Where do I report problems with {x}?", "report bug problem complain contact tell trouble", ""),
-    ("Who decides about {x}?", "decide decision committee consensus approve vote board agree", ""),
-    ("Which training do I need for {x}?", "training trained course qualified certificate learn skill", ""),
-)
+    ("How much {does} {x} cost?", "fee price cost", "cost price fee charge free paid"),
+    ("Who is responsible for {x}?", "responsible maintainer owner", "responsibility responsible maintainer owner keeper duty team author"),
+    ("When {was} {x} introduced?", "introduced since version", "introduced since added year first history version release earlier old new"),
+    ("Is there a limit on {x}?", "limit maximum minimum", "limit maximum most least minimum restricted unlimited than up"),
+    ("Where do I report problems with {x}?", "report bug problem", "report bug problem complain contact tell trouble"),
+    ("Who decides about {x}?", "decide committee vote", "decide decision committee consensus approve vote board agree"),
+    ("Which training do I need for {x}?", "training course certificate", "training trained course qualified certificate learn skill"),
+)  # fmt: skip
 _THING = re.compile(
     r"^What (?:is|are) (?:meant by )?(?P<x>(?!there|the rules)[^?]+)\?$|^What are the rules for (?P<y>[^?]+)\?$"
 )
@@ -127,7 +128,7 @@ def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Ite
     draw = random.Random(f"properties {seed}")
     order = list(offers)
     draw.shuffle(order)
-    known = {words for _, words, _ in _PROPERTIES if _is_told(words, passages)}
+    known = {words for _, shown, words in _PROPERTIES if _is_told(shown, passages)}
     used: Counter[str] = Counter()
     for offer in order:
         found = _THING.match(offer.question)
@@ -136,10 +137,10 @@ def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Ite
             continue
         terms = content_terms(thing)
         plural = offer.question.startswith("What are ")
-        rows = [row for row in _PROPERTIES if row[1] in known and (plural or not row[2])]
+        rows = [(form, words) for form, _, words in _PROPERTIES if words in known]
         draw.shuffle(rows)
         rows.sort(key=lambda row: used[row[1]])
-        for form, words, _ in rows:
+        for form, words in rows:
             if _together(terms, words, passages):
                 continue
             used[words] += 1
@@ -150,7 +151,8 @@ def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Ite
 
 
 def _is_told(words: str, passages: Passages) -> bool:
-    return sum(passages.index.document_frequency(term) for term in content_terms(words)) >= _TOLD
+    told = sum(passages.index.document_frequency(term) for term in content_terms(words))
+    return told >= max(_TOLD, _TOLD_SHARE * len(passages.places))
 
 
 def _together(terms: Sequence[str], words: str, passages: Passages) -> bool:

@@ -57,11 +57,15 @@ _PREPOSITION = re.compile(
     r"^(?:after|before|in|on|at|under|with|without|for|from|during|between|by|if|to|no|not)\b", re.IGNORECASE
 )
 _PHRASE = re.compile(
-    r"\s(?:of|for|in|on|at|with|by|from|to|and|or|under|after|before|during|without|between|as|than|versus|vs)\s"
+    r"\s(?:of|for|in|on|at|with|by|from|to|and|or|under|after|before|during|without|between|as|than|versus|vs|"
+    r"providing|using|containing|requiring|having|present|available|installed|that|which)\s"
 )
 _DETERMINERS = frozenset(
     """a an the your our their its his her this that these those each every all any some no one two three more new with to
     up down out off from into between about against""".split()
+)
+_RELATING = frozenset(
+    "corresponding according relating regarding concerning including following missing existing".split()
 )
 _NO_OBJECT = frozenset("of and or in at for on by is are as".split())
 # Nouns that name what something is for when a word in -ing stands before them: opening hours, building blocks.
@@ -84,7 +88,7 @@ _MASS = re.compile(
 # A headline has a verb of its own: 'bridge works again', 'berths closed', 'levels stand at'.
 _HEADLINE = re.compile(
     r"^\w+(?: [\w'’]+)* (?:works|stands?|opens?|closes?|closed|opened|begins?|begun|ends?|wanted|tested|replaced|renewed|"
-    r"confirmed|allowed|cancelled|moved|decided|is|are|was|were|has|have|will|must|may|can|again|today|tomorrow|from \w+|until)\b",
+    r"confirmed|allowed|cancelled|moved|decided|is|are|was|were|has|have|will|must|may|can|should|do|does|again|today|tomorrow|from \w+|until)\b",
 )
 _ASKING = re.compile(r"^(?:how|what|why|when|where|who|whose|which|whether)\b", re.IGNORECASE)
 _LONGEST = 14
@@ -195,7 +199,7 @@ def _asked(bare: str) -> str:
 def verb_phrase(bare: str, usage: Usage) -> str:
     """'make a backup' of 'Making a backup' or 'make a backup'; empty for a noun phrase ('opening hours')."""
     first, _, rest = bare.partition(" ")
-    if not rest or first.isupper() or first.lower() in STOP_WORDS:
+    if not rest or first.isupper() or first.lower() in STOP_WORDS or first.lower() in _RELATING:
         return ""
     then = rest.split()[0].lower()
     if then in _NO_OBJECT:

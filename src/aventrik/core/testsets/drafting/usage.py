@@ -17,7 +17,7 @@ _PAIR = re.compile(
 )
 _ONE = re.compile(r"\b(?:an?|each|every|another) ([a-z]{2,})(?: ([a-z]{2,}))?\b")
 _NAME = re.compile(r"(?<=[a-z,;] )[A-Z][\w’'-]*")
-_LOWER = re.compile(r"(?<![\w.])[a-z]{3,}(?![\w])")
+_LOWER = re.compile(r"(?<![\w./-])[a-z]{3,}(?![\w/-])(?!\.\w)")
 _CALENDAR = frozenset(
     """January February March April May June July August September October November December Monday Tuesday Wednesday
     Thursday Friday Saturday Sunday""".split()

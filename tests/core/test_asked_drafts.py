@@ -67,16 +67,13 @@ def nothing(fields: dict[str, Any]) -> dict[str, Any]:
     return {"said": "", "questions": [], "known": False, "answer": "", "declined": True, "statements": []}
 
 
+PLAIN: dict[str, Any] = {
+    "fitness": fit, "questions": questions, "joined": nothing, "unanswered": nothing, "known": nothing, "answer": nothing,
+}  # fmt: skip
+
+
 def made(brief: Brief, judge: Any = None, **tasks: Any) -> tuple[Draft, Writer]:
-    plain = {
-        "fitness": fit,
-        "questions": questions,
-        "joined": nothing,
-        "unanswered": nothing,
-        "known": nothing,
-        "answer": nothing,
-    }
-    writer = Writer(**{**plain, **tasks})
+    writer = Writer(**{**PLAIN, **tasks})
     return draft(*corpus(), writer, brief, judge=judge), writer
 
 
@@ -192,15 +189,7 @@ def test_a_sentence_elsewhere_that_says_otherwise_drops_the_question_and_one_tha
             else "supported"
         }
     )
-    plain = {
-        "fitness": fit,
-        "questions": questions,
-        "joined": nothing,
-        "unanswered": nothing,
-        "known": nothing,
-        "answer": nothing,
-    }
-    found = draft(sorted(documents), documents.__getitem__, Writer(**plain), Brief(9), judge=judge)  # type: ignore[arg-type]
+    found = draft(sorted(documents), documents.__getitem__, Writer(**PLAIN), Brief(9), judge=judge)
     assert {q.needs[0].spans[0].doc for q in found.questions} <= {"c.md", "d.md"}
     assert {span.doc for q in found.questions for span in q.needs[0].spans} == {"c.md", "d.md"}
     assert [(each.doc, each.rival_doc) for each in found.dropped if each.rival] != []

@@ -9,6 +9,7 @@ import pytest
 from aventrik.core.offline import OfflineModel
 from aventrik.core.offline.answers import parts
 from aventrik.core.offline.grammar import Clause, clause, is_person, sound
+from aventrik.core.offline.questions import ask
 from aventrik.core.protocols import Task
 
 
@@ -212,3 +213,12 @@ def test_what_can_not_stand_by_itself_is_not_asked(sentence: str) -> None:
 def test_a_column_without_a_noun_names_no_property() -> None:
     row = "Gauge: Pellbeck; Amber from (m): 0.95; Usual (m): 0.70; Height (m): 2.40"
     assert [question for question, _ in asked(row)] == ["What is the height in m of the gauge Pellbeck?"]
+
+
+def test_an_option_above_its_sentence_is_asked_for_by_command() -> None:
+    passage = "OPTIONS\n--all\nFetch the rows of all gates at once.\n-q, --quiet\nThis says nothing.\n--depth <n>\nStop after so many weirs."
+    asked = ask({"title": "gate-fetch(1) Manual Page", "headings": [], "passage": passage})["questions"]
+    assert [(each["question"], each["quote"]) for each in asked if each["rule"] == "option"] == [
+        ("What does --all do in gate-fetch?", "Fetch the rows of all gates at once."),
+        ("What does --depth do in gate-fetch?", "Stop after so many weirs."),
+    ]

@@ -297,7 +297,8 @@ def test_agreement_of_grades_is_weighted_kappa() -> None:
     # two raters, weights (i - j)^2: observed disagreement 1 + 1 of 4, expected from the margins by hand 40 / 16
     same, kappa = agreement([0, 0, 3, 3], [0, 1, 2, 3])
     expected = sum((a - b) ** 2 for a in (0, 0, 3, 3) for b in (0, 1, 2, 3)) / 4
-    assert same == 0.5 and kappa == pytest.approx(1 - 2 / expected)
+    assert same == 0.5
+    assert kappa == pytest.approx(1 - 2 / expected)
     assert agreement([2, 2], [2, 3]) == (0.5, None)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping
+from itertools import pairwise
 from typing import Any
 
 from ..text import sentences
@@ -86,6 +87,8 @@ _TO_DO = re.compile(
 _BY_DOING = re.compile(
     r"^You can (?P<do>[a-z]+ [^,;:()]{6,70}?) (?:by (?P<how>[a-z]+ing .+)|(?:using|with) (?P<tool>.+))$"
 )
+_OPTION = re.compile(r"(?:-\w,? )?(?P<option>--?[A-Za-z][\w-]*)(?:[ =\[(<].*)?")
+_COMMAND = re.compile(r"(?:\(\d\w*\))?(?: (?:manual page|documentation|command|man page))*$", re.IGNORECASE)
 _DEFAULT = re.compile(r"^(?:The )?(?P<what>[^,;:()]{3,60}?) defaults to (?P<value>[^,;]+)")
 
 Found = tuple[str, str]  # question, answer
@@ -112,8 +115,26 @@ def ask(fields: Mapping[str, Any]) -> dict[str, Any]:
                     }
                 )  # fmt: skip
                 break
+    found.extend(_options(passage, str(fields.get("title", ""))))
     found.extend(row_questions(passage, str(fields.get("title", ""))))
     return {"questions": found}
+
+
+def _options(passage: str, title: str) -> Iterator[dict[str, Any]]:
+    """'What does OPTION do in COMMAND?' for an option that stands on a line of its own above what it does."""
+    command = _COMMAND.sub("", title).strip()
+    if not 1 <= len(command.split()) <= 3:
+        return
+    lines = [line.strip() for line in passage.split("\n") if line.strip()]
+    for option, told in pairwise(lines):
+        named = _OPTION.fullmatch(option)
+        first = next(iter(sentences(told)), None)
+        if named is None or first is None or told.startswith("-"):
+            continue
+        said = told[first[0] : first[1]].strip()
+        if 4 <= len(said.split()) <= 45 and said.endswith(".") and said[0].isupper() and not _LEANS.search(said):
+            question = f"What does {named['option']} do in {command}?"
+            yield {"question": question, "answer": said, "quote": said, "kind": "one-fact", "rule": "option"}
 
 
 def ask_in_its_place(fields: Mapping[str, Any]) -> dict[str, Any]:

@@ -88,7 +88,8 @@ _MASS = re.compile(
 # A headline has a verb of its own: 'bridge works again', 'berths closed', 'levels stand at'.
 _HEADLINE = re.compile(
     r"^\w+(?: [\w'’]+)* (?:works|stands?|opens?|closes?|closed|opened|begins?|begun|ends?|wanted|tested|replaced|renewed|"
-    r"confirmed|allowed|cancelled|moved|decided|is|are|was|were|has|have|will|must|may|can|should|do|does|again|today|tomorrow|from \w+|until)\b",
+    r"confirmed|allowed|cancelled|moved|decided|is|are|was|were|has|have|will|must|may|can|"
+    r"should|do|does|again|today|tomorrow|from \w+|until)\b",
 )
 _ASKING = re.compile(r"^(?:how|what|why|when|where|who|whose|which|whether)\b", re.IGNORECASE)
 _LONGEST = 14

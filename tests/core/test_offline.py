@@ -216,7 +216,8 @@ def test_a_column_without_a_noun_names_no_property() -> None:
 
 
 def test_an_option_above_its_sentence_is_asked_for_by_command() -> None:
-    passage = "OPTIONS\n--all\nFetch the rows of all gates at once.\n-q, --quiet\nThis says nothing.\n--depth <n>\nStop after so many weirs."
+    passage = "OPTIONS\n--all\nFetch the rows of all gates at once.\n-q, --quiet\nThis says nothing.\n"
+    passage += "--depth <n>\nStop after so many weirs."
     asked = ask({"title": "gate-fetch(1) Manual Page", "headings": [], "passage": passage})["questions"]
     assert [(each["question"], each["quote"]) for each in asked if each["rule"] == "option"] == [
         ("What does --all do in gate-fetch?", "Fetch the rows of all gates at once."),

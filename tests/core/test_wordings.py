@@ -195,7 +195,7 @@ def test_nothing_is_called_absent_that_stands_in_one_passage() -> None:
         ("How do I install a pump?", "indirect", "Can you tell me how to install a pump?"),
         ("How do I install a pump?", "first person", "I want to install a pump. How do I do that?"),
         ("What are tides?", "indirect", "Can you tell me what tides are?"),
-        ("What are the rules for dogs?", "first person", "I have a question about dogs. What are the rules?"),
+        ("Which rules apply to dogs?", "first person", "I have a question about dogs. Which rules apply?"),
         ("Which permits are there?", "indirect", "Can you tell me which permits there are?"),
         ("How do I turn off the water?", "search", "turn off water"),
         ("Who may open it?", "indirect", ""),

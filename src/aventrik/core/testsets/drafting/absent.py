@@ -118,9 +118,7 @@ _PROPERTIES: tuple[tuple[str, str, str], ...] = (
     ("Who decides about {x}?", "decide committee vote", "decide decision committee consensus approve vote board agree"),
     ("Which training do I need for {x}?", "training course certificate", "training trained course qualified certificate learn skill"),
 )  # fmt: skip
-_THING = re.compile(
-    r"^What (?:is|are) (?:meant by )?(?P<x>(?!there|the rules)[^?]+)\?$|^What are the rules for (?P<y>[^?]+)\?$"
-)
+_THING = re.compile(r"^What (?:is|are) (?:meant by )?(?P<x>(?!there)[^?]+)\?$|^Which rules apply to (?P<y>[^?]+)\?$")
 
 
 def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Iterator[Offer]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -17,6 +18,8 @@ COPIED = 0.7  # share of its words that a question has from its evidence: of peo
 TERMS = 3
 _NEAR = 3  # questions that no document answers about the same decoy
 _ASKS_WHETHER = ("Can ", "May ", "Must ", "Is ", "Are ", "Does ", "Do ", "Should ", "Will ")
+_ASKS_HOW = re.compile(r"\bhow (?:do|can|should) i\b|\bhow to\b|\bhow do i do that\b|\bwhich\b")
+HOW_SHARE = 0.3  # of a test set, questions how and which that are taken first, where there are as many
 WHETHER_SHARE = 0.1  # of a test set, questions that are answered by yes or no
 
 
@@ -122,6 +125,11 @@ class Choice:
 
 def _places(offer: Offer) -> list[tuple[str, int]]:
     return [(need.spans[0].doc, need.spans[0].start) for need in offer.needs]
+
+
+def asks_how(question: str) -> bool:
+    """Whether a question asks how to do something, or which there are."""
+    return bool(_ASKS_HOW.search(question.lower()))
 
 
 def asks_whether(question: str) -> bool:

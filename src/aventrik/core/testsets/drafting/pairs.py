@@ -51,7 +51,7 @@ def compared(offers: Sequence[Offer]) -> Iterator[Offer]:
     kinds: dict[str, list[tuple[str, Offer]]] = defaultdict(list)
     for offer in offers:
         found = _WHAT.match(offer.question)
-        if not found or re.search(r"\b(?:of|for|in|on|at|with|by|from|to|and|or|rules|used)\b", found["thing"]):
+        if not found or re.search(r"\b(?:of|for|in|on|at|with|by|from|to|and|or|used)\b", found["thing"]):
             continue
         thing = _ARTICLE.sub("", found["thing"])
         words = thing.split()

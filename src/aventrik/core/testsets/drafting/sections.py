@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -36,12 +37,15 @@ def sections(document: Document) -> Iterator[Section]:
     """The sections of a document whose body can hold an answer: not empty, not longer than anyone would read."""
     headings = document.headings
     rows = sorted({(part.start, part.end) for part in document.of_kind("row", "item") if part.start < part.end})
+    rows_only = sorted((part.start, part.end) for part in document.of_kind("row") if part.start < part.end)
     code = [(part.start, part.end) for part in document.of_kind("code")]
     for place, heading in enumerate(headings):
         end = headings[place + 1].start if place + 1 < len(headings) else len(document.text)
         if heading.start >= heading.end or not SHORTEST <= end - heading.end <= LONGEST:
             continue
         found = tuple(_telling(document.text, heading.end, end, code))
+        if sum(_in_rows(place, rows_only) for place in found) > len(found) / 2:
+            continue  # a table under a title: no row of it alone answers what the title asks
         said = sum(end - start for start, end in found)
         if not found or said < SHORTEST or (2 * said < len(document.text[heading.end : end].strip()) and said < LEAST):
             continue
@@ -53,6 +57,11 @@ def sections(document: Document) -> Iterator[Section]:
         yield Section(
             document.name, title, (heading.start, heading.end), (heading.end, end), path, found, items
         )  # fmt: skip
+
+
+def _in_rows(place: Range, rows: list[Range]) -> bool:
+    at = bisect_right(rows, (place[0], 2**60)) - 1
+    return at >= 0 and place[0] < rows[at][1]
 
 
 def _telling(text: str, start: int, end: int, code: list[Range]) -> Iterator[Range]:

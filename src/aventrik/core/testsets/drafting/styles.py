@@ -16,11 +16,11 @@ SHARES: Mapping[str, float] = {
 
 _HOW = re.compile(r"^How do I (?P<do>.+)\?$")
 _WHAT = re.compile(r"^What (?P<be>is|are) (?P<thing>.+)\?$")
-_RULES = re.compile(r"^What are the rules for (?P<thing>.+)\?$")
+_RULES = re.compile(r"^Which rules apply to (?P<thing>.+)\?$")
 _WHICH = re.compile(r"^Which (?P<thing>.+) are there\?$")
 _OPENING = re.compile(
-    r"^(?:How do I|How (?:many|much|long|often)|What (?:is|are) (?:there to know about|the rules for|meant by)?|"
-    r"Which|Can you tell me|Who (?:is|are)|When|Where|Why|What)\s+",
+    r"^(?:How do I|How (?:many|much|long|often)|What (?:is|are) (?:there to know about|meant by)?|"
+    r"Which(?: rules apply to)?|Can you tell me|Who (?:is|are)|When|Where|Why|What)\s+",
 )
 _CLOSING = re.compile(r"\s*(?:are there|used for|mean)?\?$")
 _PLAIN_WORD = re.compile(r"(?<![\w'’.-])[a-z]{6,}(?![\w'’.-])")
@@ -51,8 +51,8 @@ def _told(question: str, style: str) -> str:
     if found := _RULES.match(question):
         thing = found["thing"]
         return (
-            f"Can you tell me what the rules for {thing} are?" if indirect
-            else f"I have a question about {thing}. What are the rules?"
+            f"Can you tell me which rules apply to {thing}?" if indirect
+            else f"I have a question about {thing}. Which rules apply?"
         )  # fmt: skip
     if found := _WHICH.match(question):
         thing = found["thing"]

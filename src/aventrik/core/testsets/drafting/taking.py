@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from ...protocols import Task
 from ...text import content_terms, numbers
@@ -12,7 +12,7 @@ from .. import Question, Quoted
 from . import naming
 from .brief import SINGLE, Quota, kinds_of, portions
 from .checking import Outcome
-from .choosing import FEW_DOCUMENTS, WHETHER_SHARE, Candidate, Choice, gist, ordered
+from .choosing import FEW_DOCUMENTS, HOW_SHARE, WHETHER_SHARE, Candidate, Choice, asks_how, gist, ordered
 from .collecting import SEVERAL
 from .difficulty import copied
 from .made import Work
@@ -62,6 +62,10 @@ class Taking:
             queues[kind] = ordered(candidates, wanted, self.work.brief.difficulty, f"{self.work.brief.seed} {kind}")
         for quota in self.work.brief.quotas:
             self._fill(queues, quota)
+        how = round(HOW_SHARE * self.work.brief.count)
+        for kind in SINGLE:  # people ask how, and which; titles and sentences mostly say what
+            most = min(how - self._count_how(), self.work.made.wanted.get(kind, 0) - self._count(kind))
+            self._take(queues[kind], most, only=asks_how)
         for kind in order:
             self._take(queues[kind], self.work.made.wanted.get(kind, 0) - self._count(kind))
         for kind in (*SINGLE, *SEVERAL):
@@ -78,6 +82,9 @@ class Taking:
             missing = quota.wanted(self.work.brief.count) - self.choice.given[quota.name]
             if self.work.made.wanted.get(kind):
                 self._take(queues.get(kind, []), missing, quota.name)
+
+    def _count_how(self) -> int:
+        return sum(asks_how(candidate.wording) for candidate, _ in self.taken)
 
     def _count(self, kind: str) -> int:
         return sum(candidate.offer.kind == kind for candidate, _ in self.taken)
@@ -108,14 +115,16 @@ class Taking:
         rank = self.passages.rank(wording, evidence) if evidence else 0
         return Candidate(offer, wording, style, copied(wording, (quoted.quote for quoted in evidence)), rank)
 
-    def _take(self, queue: list[Candidate], most: int, quota: str = "") -> None:
-        """Takes up to so many good ones off a queue; of one quota alone where it is named."""
+    def _take(
+        self, queue: list[Candidate], most: int, quota: str = "", only: Callable[[str], bool] | None = None
+    ) -> None:
+        """Takes up to so many good ones off a queue; of one quota alone where it is named, and `only` some wordings."""
         taken = 0
         for candidate in list(queue):
             if taken >= most:
                 return
             offer = candidate.offer
-            if quota and self.choice.quota_of(offer) != quota:
+            if (quota and self.choice.quota_of(offer) != quota) or (only and not only(candidate.wording)):
                 continue
             queue.remove(candidate)
             too_many = self.choice.refusal(offer, candidate.style)

@@ -254,7 +254,7 @@ def _about(bare: str, section: Section, text: str, usage: Usage, short: bool) ->
     together = bool(re.search(r"\b(?:and|or|versus|vs)\b", plain))
     rules = len(_RULE.findall(body)) >= max(2, len(section.sentences) // 3)
     if rules:
-        return f"What are the rules for {bare}?"
+        return f"Which rules apply to {bare}?"
     if plural and not together and section.items >= 3 and section.items >= len(section.sentences) // 2:
         return f"Which {plain} are there?"
     if together or _PREPOSITION.match(plain):

@@ -26,13 +26,14 @@ WHETHER_SHARE = 0.1  # of a test set, questions that are answered by yes or no
 @dataclass(frozen=True)
 class Candidate:
     """An offer in the words in which it would be asked, and how hard it is: share copied from its evidence (0 to 1), rank
-    of the evidence under plain keyword search (0: far down)."""
+    of the evidence under plain keyword search (0: far down); `topic` is the part of the corpus that it is about."""
 
     offer: Offer
     wording: str
     style: str
     copied: float
     rank: int
+    topic: int = -1
 
     @property
     def level(self) -> str:
@@ -47,8 +48,8 @@ class Candidate:
 
 def ordered(candidates: Sequence[Candidate], wanted: int, shares: Mapping[str, float], seed: str) -> list[Candidate]:
     """The candidates in the order in which they are tried. First those that have at least as many words with a meaning and
-    copy no more of them from their evidence than people's questions do, in an order that the seed decides, documents in
-    turn; then the others, least copied first. With `shares` of levels of difficulty
+    copy no more of them from their evidence than people's questions do, in an order that the seed decides, topics in turn;
+    then the others, least copied first. With `shares` of levels of difficulty
     so of each level, as many as its share of what is `wanted`."""
     counts = portions(wanted, shares) if shares else {}
     groups = [[each for each in candidates if each.level == name] for name in counts] if counts else [list(candidates)]
@@ -147,12 +148,14 @@ _TURNING = frozenset("not no on off before after above below over under in out u
 
 
 def in_turn(candidates: Iterable[Candidate]) -> list[Candidate]:
-    """The candidates with those of each document spread evenly, so that the first n hold about the same share of each."""
+    """The candidates with those of each topic spread evenly, so that the first n hold about the same share of each, and
+    one of every topic comes before a second of any."""
     rows = list(candidates)
-    sizes = Counter(each.offer.doc for each in rows)
-    met: Counter[str] = Counter()
+    sizes = Counter(each.topic for each in rows)
+    met: Counter[int] = Counter()
     keyed = []
     for number, each in enumerate(rows):
-        met[each.offer.doc] += 1
-        keyed.append(((met[each.offer.doc] - 0.5) / sizes[each.offer.doc], number, each))
+        met[each.topic] += 1
+        place = 0.0 if met[each.topic] == 1 else (met[each.topic] - 0.5) / sizes[each.topic]
+        keyed.append((place, number, each))
     return [each for _, _, each in sorted(keyed, key=lambda row: row[:2])]

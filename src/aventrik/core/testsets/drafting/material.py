@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from ...documents import Document
+from ...embedding.lsa import Lsa
 from ...indexing.keyword import build
+from ...surveying.topics import find_topics
 from ...text import sentences
 from .. import Quoted
 from ..hiding import hidden
@@ -18,6 +21,8 @@ from .passages import Passages, places_of
 from .tables import Table, tables
 from .usage import Usage
 
+_TOPICS = 40  # parts of the corpus that a test set is spread over
+_DIMENSIONS, _FITTED_ON = 64, 6000  # of the space they are found in, and passages that it is learnt from at the most
 _HELD = 60_000_000  # characters of documents held at a time
 
 
@@ -62,6 +67,26 @@ class Material:
     def passages(self) -> Passages:
         """Every passage with the title and headings over it."""
         return Passages.over(self._ranges, self.fetch)
+
+    @cached_property
+    def _strata(self) -> dict[str, tuple[list[int], list[int]]]:
+        """By document the starts of its passages and the topic of each."""
+        made = Lsa(_DIMENSIONS)
+        step = max(1, -(-len(self._ranges) // _FITTED_ON))
+        texts = [self.fetch(name).text[start:end] for name, start, end in self._ranges]
+        state = made.fit(lambda: iter(texts[::step]))
+        found = find_topics(made.embed(texts, state), [max(1, min(_TOPICS, len(texts) // 4))])
+        strata: dict[str, tuple[list[int], list[int]]] = {}
+        for (name, start, _), topic in zip(self._ranges, found.topic.tolist()):
+            starts, topics = strata.setdefault(name, ([], []))
+            starts.append(start)
+            topics.append(topic)
+        return strata
+
+    def topic_of(self, doc: str, start: int) -> int:
+        """The topic, from 0, of the passage in which a place of a document lies."""
+        starts, topics = self._strata[doc]
+        return topics[max(0, bisect_right(starts, start) - 1)]
 
     def passages_without(self, hide: Sequence[Quoted]) -> Passages:
         """The passages as they are searched while some words are hidden."""

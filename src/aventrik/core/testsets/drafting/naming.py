@@ -1,4 +1,4 @@
-"""What a whole corpus is about, as its own sentences name it: 'in Debian', 'on the Navigation'. People who ask name it
+"""What a whole corpus is about, as its own sentences name it: 'on the Navigation', 'at Oxmere'. People who ask name it
 in many a question."""
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ class Subject:
 
     @property
     def phrase(self) -> str:
-        """Such as 'in Debian'; empty for a corpus that is not about one thing, or of a few documents."""
+        """Such as 'on the Navigation'; empty for a corpus that is not about one thing, or of a few documents."""
         known = [
             (times, name) for name, times in self.names.items()
             if times >= max(3, _ALL_OVER * self.documents) and not _NO_SUBJECT & set(name.split())
@@ -53,7 +53,7 @@ class Subject:
 
 def placed(question: str, places: Iterable[str], share: float, seed: str) -> str:
     """With a chance of `share` (0 to 1) the question with the first place that it does not name yet, such as
-    'in Debian', at its end; else the question as it is."""
+    'on the Navigation', at its end; else the question as it is."""
     if random.Random(f"place {seed}").random() >= share or len(question.split()) > _ROOM:
         return question
     asked = set(content_terms(question))

@@ -113,7 +113,8 @@ class Taking:
             told = restyled(wording, wanted, seed, long) if wanted != style else wording
             wording, style = (told, wanted) if told else (wording, style)
         rank = self.passages.rank(wording, evidence) if evidence else 0
-        return Candidate(offer, wording, style, copied(wording, (quoted.quote for quoted in evidence)), rank)
+        topic = self.work.material.topic_of(evidence[0].doc, evidence[0].start) if evidence else -1
+        return Candidate(offer, wording, style, copied(wording, (quoted.quote for quoted in evidence)), rank, topic)
 
     def _take(
         self, queue: list[Candidate], most: int, quota: str = "", only: Callable[[str], bool] | None = None

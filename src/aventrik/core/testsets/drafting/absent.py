@@ -115,8 +115,6 @@ _PROPERTIES: tuple[tuple[str, str, str], ...] = (
     ("When {was} {x} introduced?", "introduced since version", "introduced since added year first history version release earlier old new"),
     ("Is there a limit on {x}?", "limit maximum minimum", "limit maximum most least minimum restricted unlimited than up"),
     ("Where do I report problems with {x}?", "report bug problem", "report bug problem complain contact tell trouble"),
-    ("Who decides about {x}?", "decide committee vote", "decide decision committee consensus approve vote board agree"),
-    ("Which training do I need for {x}?", "training course certificate", "training trained course qualified certificate learn skill"),
 )  # fmt: skip
 _THING = re.compile(r"^What (?:is|are) (?:meant by )?(?P<x>(?!there)[^?]+)\?$|^Which rules apply to (?P<y>[^?]+)\?$")
 

@@ -20,6 +20,7 @@ _MORE = {
 _UNIT = re.compile(r"\s*[(,]\s*([^)]+?)\)?$|\s+in ([a-z]+)$")
 _PLAIN = re.compile(r"[A-Za-z][A-Za-z '’-]*")
 _NOT_A_SIZE = re.compile(r"number|no\.?$|id$|code|year|date|page|port|version|phone|line|key|grid|ref", re.IGNORECASE)
+_NO_NOUN = frozenset("from to at by of in on until with for".split())
 _SERIES = re.compile(r"months?|days?|dates?|years?|weeks?|times?|hours?|quarters?", re.IGNORECASE)
 _FIGURE = re.compile(r"^[£$€]?\s?-?\d[\d,.]*\s?(?P<unit>[A-Za-z%]{0,12})$")
 
@@ -66,6 +67,8 @@ def _compared(table: Table, column: str, one: tuple[Row, float], other: tuple[Ro
     if ours == theirs or not _PLAIN.fullmatch(bare) or len(bare.split()) > 5 or not _names(first) or not _names(second):
         return None
     head = bare.split()[-1].lower()
+    if head in _NO_NOUN:
+        return None
     more = _MORE.get(head, "")
     words = " ".join(word if word.isupper() else word.lower() for word in bare.split())
     said = f"Which is {more}" if more and len(bare.split()) == 1 else f"Which has the higher {words}"

@@ -11,15 +11,15 @@ allow let, permit
 apply use
 assign give
 avoid keep clear of, get around
-build make, put together
-cancel call off, take back
+build make
+cancel call off
 change alter, switch
 check find out, look at
 choose pick, decide on
 clean clear, tidy up
 clear empty, wipe
 close shut
-combine join, put together
+combine join
 compare set side by side
 compile build
 configure set up, adjust
@@ -50,7 +50,7 @@ examine look at, inspect
 execute run
 exit leave, quit
 extend add to, make longer
-extract pull out, get out
+extract pull out
 fetch get, download
 find locate, look for
 fix repair, sort out
@@ -85,21 +85,20 @@ open start, unlock
 optimize speed up, tune
 organise arrange
 organize arrange
-pass hand over, give
+pass give
 pay settle
 perform do, carry out
 prepare get ready
 prevent stop, avoid
-print output
 process work on, handle
 protect guard, keep safe
-provide give, offer
+provide offer
 raise lift
 read look at, load
-record write down, keep track of
+record write down
 recover get back, restore
 reduce cut, lower
-register sign up, enrol
+register enter
 remove get rid of, take out
 rename change the name of
 renew extend
@@ -114,7 +113,7 @@ restart start again
 restore get back, bring back
 restrict limit
 retrieve get, fetch
-return give back, hand back
+return give back
 review look over
 run start, launch
 save store, keep
@@ -122,8 +121,7 @@ schedule plan, time
 search look through, find
 secure protect, lock down
 select choose, pick
-send pass on, mail
-share pass around
+send mail
 show see, display
 shutdown turn off
 split divide, cut up
@@ -134,19 +132,18 @@ submit hand in, send
 switch change
 test try out, check
 track follow, keep an eye on
-transfer move, pass on
+transfer move
 troubleshoot sort out problems with
 uninstall get rid of, remove
 unlock open
-update bring up to date, renew
-upgrade bring up to date, move to a newer version of
+update renew
+upgrade move to a newer version of
 upload send
 use work with, make use of
 validate check
 verify check, make sure of
 view look at, see
 work operate
-write put down, make
 """
 
 # Singular nouns; their plural is made with -s.

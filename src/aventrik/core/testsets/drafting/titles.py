@@ -213,7 +213,8 @@ def verb_phrase(bare: str, usage: Usage) -> str:
         )
         return f"{doing} {rest}" if doing and (sure or not compound) else ""
     doing = first.lower()
-    if (sure and usage.verbs[doing]) or (
+    plural = doing.endswith("s") and not doing.endswith("ss")
+    if (sure and not plural and usage.verbs[doing] > usage.nouns[doing]) or (
         usage.is_verb(doing) and not usage.pairs[f"{doing} {then}"] and len(rest.split()) > 1
     ):
         return f"{doing} {rest}"

@@ -23,6 +23,9 @@ _CALENDAR = frozenset(
     Thursday Friday Saturday Sunday""".split()
 )
 
+_SHORTEST = 4  # letters of a verb, but for these
+_SHORT = frozenset("add buy cut fit fix get let log map mix pay put run see set tie try use".split())
+
 
 @dataclass
 class Usage:
@@ -48,6 +51,12 @@ class Usage:
 
     def is_verb(self, word: str) -> bool:
         """Whether a plain form is used as a verb here, and more so than as a noun."""
+        if (
+            (len(word) < _SHORTEST and word not in _SHORT)
+            or word.endswith("ed")
+            or (word.endswith("s") and word[-2:] != "ss")
+        ):
+            return False
         return word not in STOP_WORDS and self.verbs[word] >= 2 and self.verbs[word] > 2 * self.nouns[word]
 
     def counted(self, noun: str) -> bool:

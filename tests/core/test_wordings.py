@@ -10,14 +10,17 @@ import pytest
 from aventrik.core.documents import Document
 from aventrik.core.offline.rows import ask_cell
 from aventrik.core.reading import read
+from aventrik.core.testsets import Need, Quoted
 from aventrik.core.testsets.drafting import absent
-from aventrik.core.testsets.drafting.brief import Brief, Quota, english, kinds_of, portions
+from aventrik.core.testsets.drafting.brief import Brief, Quota, kinds_of, portions
 from aventrik.core.testsets.drafting.captions import of_captions
+from aventrik.core.testsets.drafting.choosing import Choice
 from aventrik.core.testsets.drafting.differences import difference, differences, figure
 from aventrik.core.testsets.drafting.faults import fault
-from aventrik.core.testsets.drafting.fitness import agreement, unfit
+from aventrik.core.testsets.drafting.fitness import agreement, english, unfit
 from aventrik.core.testsets.drafting.material import Material
 from aventrik.core.testsets.drafting.naming import Subject, placed
+from aventrik.core.testsets.drafting.offers import Offer
 from aventrik.core.testsets.drafting.pairs import compared, joined
 from aventrik.core.testsets.drafting.sections import sections
 from aventrik.core.testsets.drafting.styles import restyled, shares_of, style_of
@@ -329,3 +332,16 @@ def test_a_quota_covers_documents_or_ranges_of_them() -> None:
         False,
     ]
     assert (quota.wanted(10), quota.wanted(4), quota.wanted(2)) == (5, 3, 2)
+
+
+def test_nothing_is_hidden_that_another_question_rests_on() -> None:
+    def offer(question: str, evidence: tuple[int, int], *hide: tuple[int, int]) -> Offer:
+        quoted = [Quoted("a.md", start, end, "x" * (end - start)) for start, end in (evidence, *hide)]
+        return Offer(question, "", "one-fact", (Need("", (quoted[0],)),), "rule", hide=tuple(quoted[1:]))
+
+    choice = Choice(at_most=9, whether=9)
+    choice.take(offer("How deep is the lock?", (10, 20)), "question")
+    assert "hides what another" in choice.refusal(offer("paddle gear ratio", (40, 50), (15, 30)), "search")
+    assert choice.refusal(offer("paddle gear ratio", (40, 50), (20, 30)), "search") == ""
+    choice.take(offer("paddle gear ratio", (40, 50), (20, 30)), "search")
+    assert "what another hides" in choice.refusal(offer("Who keeps the key?", (25, 28)), "question")

@@ -10,8 +10,8 @@ from ..core.documents.spans import Range
 from ..core.errors import BadInput
 from ..core.testsets import Question
 from ..core.testsets.drafting import Draft, draft
-from ..core.testsets.drafting.brief import Brief, Quota, english
-from ..core.testsets.drafting.fitness import prose
+from ..core.testsets.drafting.brief import Brief, Quota
+from ..core.testsets.drafting.fitness import english, prose
 from ..core.testsets.drafting.styles import shares_of
 from ..workspace.settings import DraftingSettings, QuotaSettings
 from ..workspace.testsets import load_examples

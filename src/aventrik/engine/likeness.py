@@ -13,7 +13,7 @@ from ..core.errors import BadInput
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..core.testsets.drafting.passages import ranks_of
-from ..core.testsets.likeness import Form, ToldApart, form_of, matching, told_apart
+from ..core.testsets.likeness import ENOUGH, Form, ToldApart, form_of, matching, told_apart
 from ..storage.protocols import Run
 from ..workspace.files import write_whole
 from ..workspace.testsets import question_from
@@ -21,7 +21,6 @@ from .comparing import sides_of
 from .opened import Opened
 
 MEASURES = ("hit@5", "reciprocal-rank")
-ENOUGH = 50  # questions below which a draft decides nothing
 ALIKE = 0.5  # tau-b from which, with no real difference the wrong way round, an order may be leaned on
 _FILE = "likeness.json"
 

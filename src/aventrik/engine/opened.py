@@ -33,6 +33,7 @@ class Opened:
         self.progress: Progress = progress
         self.fresh = fresh
         self._conditions: dict[str, tuple[str, frozenset[str] | None]] = {}
+        self._searched: tuple[Sequence[Question], Snapshot] | None = None
 
     @cached_property
     def store(self) -> Store:
@@ -84,7 +85,9 @@ class Opened:
 
     def searched(self, questions: Sequence[Question]) -> Snapshot:
         """The corpus as it is searched for questions of a test set: without what they hide."""
-        return without_hidden(self.store.documents, self.snapshot, questions)
+        if self._searched is None or self._searched[0] is not questions:
+            self._searched = (questions, without_hidden(self.store.documents, self.snapshot, questions))
+        return self._searched[1]
 
     def condition(self, where: str) -> tuple[str, frozenset[str] | None]:
         """The documents that a filter lets pass, with their content key; ("", None) without a filter.

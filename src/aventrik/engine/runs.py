@@ -11,7 +11,7 @@ from .. import __version__
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..models.calls import COUNTED
-from ..storage.protocols import RUN_FORMAT, RunQuestion, Snapshot
+from ..storage.protocols import RUN_FORMAT, RunQuestion
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_row
 from .bench import Place
@@ -55,7 +55,6 @@ class Runner:
         self._known: dict[str, tuple[str, bool]] = {}
         self._renewed: set[str] = set()
         self._last: tuple[Sequence[Question], Asked] | None = None
-        self._searched: Snapshot | None = None
         self._rows: dict[str, dict[str, Any]] = {}
         if retry_failed:
             opened.store.calls.forget_failed()
@@ -66,7 +65,7 @@ class Runner:
         """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
         opened, store = self.opened, self.opened.store
         asked = self._asked(questions)
-        place, bench = opened.place(configuration, until, snapshot=self._searched), opened.bench
+        place, bench = opened.place(configuration, until, snapshot=opened.searched(questions)), opened.bench
         before = dict(bench.made), dict(bench.seconds), asdict(opened.models.spent())
         cpu = time.process_time()
         again = opened.fresh or self.retry_failed
@@ -107,7 +106,6 @@ class Runner:
         """The questions as all configurations are asked them; the last ones are held."""
         if self._last is None or self._last[0] is not questions:
             self._last = (questions, Asked(questions, self.opened.standing))
-            self._searched = self.opened.searched(questions)
             self._rows = {question.id: question_row(question) for question in questions}
         return self._last[1]
 

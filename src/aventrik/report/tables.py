@@ -10,11 +10,10 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import BadInput
-from ..workspace.files import write_whole
+from ..workspace.files import harmless, write_whole
 
 FORMATS = (".csv", ".jsonl", ".parquet", ".xlsx")
 _LONGEST_CELL = 32_767  # characters that a cell of a spreadsheet may hold
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
@@ -38,11 +37,6 @@ def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
     else:
         data = "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
     write_whole(path, data)
-
-
-def harmless(value: Any) -> Any:
-    """A cell that no spreadsheet runs as a formula."""
-    return f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
 
 
 def _parquet(rows: Sequence[Mapping[str, Any]]) -> bytes:

@@ -8,8 +8,11 @@ import os
 import tempfile
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 from ..core.errors import BadInput, disk_errors
+
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def read_text(path: Path) -> str:
@@ -40,6 +43,11 @@ def write_whole(path: Path, data: str | bytes) -> None:
         except BaseException:
             os.unlink(draft)
             raise
+
+
+def harmless(value: Any) -> Any:
+    """A cell that no spreadsheet runs as a formula."""
+    return f"'{value}" if isinstance(value, str) and value.startswith(_FORMULA) else value
 
 
 def read_rows(path: Path, key: str) -> tuple[list[str], dict[str, dict[str, str]]]:

@@ -16,7 +16,7 @@ from ..core.errors import BadInput
 from ..core.surrogates import HALF
 from ..core.testsets import Need, Question, Quoted, placed
 from ..core.testsets.drafting import Dropped
-from .files import read_text, write_whole
+from .files import harmless, read_text, write_whole
 from .toml import nearest
 
 _LONGEST = 100_000  # characters of a question or an answer
@@ -219,9 +219,10 @@ def save_dropped(path: Path, dropped: Sequence[Dropped], passed_over: Sequence[t
     rows = csv.writer(sheet)
     rows.writerow(["question", "document", "start", "rule", "reason", "rival", "rival_document"])
     for each in dropped:
-        rows.writerow([each.question, each.doc, "", each.rule, each.reason, each.rival, each.rival_doc])
+        cells = [each.question, each.doc, "", each.rule, each.reason, each.rival, each.rival_doc]
+        rows.writerow([harmless(cell) for cell in cells])
     for doc, start, reason in passed_over:
-        rows.writerow(["", doc, start, "", f"passed over: {reason}", "", ""])
+        rows.writerow(["", harmless(doc), start, "", f"passed over: {reason}", "", ""])
     write_whole(path, sheet.getvalue())
 
 
@@ -235,7 +236,7 @@ def save_grades(path: Path, grades: Sequence[tuple[str, int, str, int, str]]) ->
     rows = csv.writer(sheet)
     rows.writerow(["document", "start", "grade", "own", "reason", "passage"])
     for doc, start, text, grade, reason in grades:
-        rows.writerow([doc, start, grade, "", reason, " ".join(text.split())[:300]])
+        rows.writerow([harmless(doc), start, grade, "", harmless(reason), harmless(" ".join(text.split())[:300])])
     write_whole(path, sheet.getvalue())
 
 

@@ -24,7 +24,6 @@ HELP = (
 )
 _COUNT, _ALL = 50, 10_000
 _HIDING = ("title", "heading", "caption", "how-to row", "joined", "difference")  # rules that hide what they ask with
-ENOUGH = 50  # questions below which a draft decides nothing
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -214,6 +213,8 @@ def show_some(made: Draft, count: int, screen: Screen) -> None:
 
 def trusted(count: int) -> str:
     """What a draft of so many questions may be trusted for, as far as that is known without real ones."""
+    from ...core.testsets.likeness import ENOUGH
+
     if count < ENOUGH:
         return f"{count} questions decide nothing: draft at least {ENOUGH} before you compare configurations by them"
     return "no draft is a log of real questions: 'aventrik testsets DRAFT --against REAL' says how far this one is like yours"

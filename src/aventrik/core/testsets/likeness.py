@@ -15,6 +15,7 @@ from .drafting.difficulty import copied_of, level
 from .drafting.styles import style_of
 
 OPENINGS = ("how", "what", "which", "who", "when", "where", "why", "can", "is")
+ENOUGH = 50  # drafted questions below which a draft decides nothing
 FOLDS = 5
 DRAWS = 2000
 _FAR = 101  # the rank that stands for evidence which plain keyword search does not find

@@ -57,7 +57,8 @@ def of_rows(tables: Sequence[Table], passages: Passages, ask: AskCell, seed: int
                 (),
                 "absent column",
                 topic=other.about,
-                near=f"{row.entity} in {other.doc}",
+                near=row.entity,
+                home=other.doc,
             )
             break
 
@@ -88,9 +89,7 @@ def of_names(offers: Sequence[Offer], texts: dict[str, str], passages: Passages,
             if set(terms) & set(asked) or passages.together(terms, asked) > _TOGETHER:
                 continue
             question = f"How do I {offer.frame} {word} {name}?"
-            yield Offer(
-                question, "", "unanswerable", (), "absent name", topic=offer.topic, near=f"{name} in {offer.doc}"
-            )
+            yield Offer(question, "", "unanswerable", (), "absent name", topic=offer.topic, near=name, home=offer.doc)
             break
 
 
@@ -141,8 +140,9 @@ def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Ite
                 continue
             used[words] += 1
             question = form.format(x=thing, does="do" if plural else "does", was="were" if plural else "was")
-            near = f"{thing} in {offer.doc}"
-            yield Offer(question, "", "unanswerable", (), "absent property", topic=offer.topic, near=near)
+            yield Offer(
+                question, "", "unanswerable", (), "absent property", topic=offer.topic, near=thing, home=offer.doc
+            )
             break
 
 

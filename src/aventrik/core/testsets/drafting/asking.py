@@ -121,8 +121,8 @@ def unanswered_offers(
     answers = model.perform([Task("answer", _context(question, material)) for _, question in rows])
     for (passage, question), reply in zip(rows, answers):
         if reply.value is not None and reply.value["declined"]:
-            near = f"{passage.headings[-1] if passage.headings else passage.title or '-'} in {passage.doc}"
-            yield Offer(question, "", "unanswerable", (), "prompt", topic=passage.title, near=near)
+            near = passage.headings[-1] if passage.headings else passage.title or passage.doc
+            yield Offer(question, "", "unanswerable", (), "prompt", topic=passage.title, near=near, home=passage.doc)
 
 
 def _context(question: str, material: Material) -> dict[str, Any]:

@@ -90,17 +90,3 @@ def portions(count: int, shares: Mapping[str, float]) -> dict[str, int]:
     for name in sorted(exact, key=lambda name: (found[name] - exact[name], name))[:left]:
         found[name] += 1
     return found
-
-
-def english(text: str) -> bool:
-    """Whether a text has as many of the commonest English words as English has: what the offline rules can work on."""
-    words = text.lower().split()
-    if len(words) < 30:
-        return True
-    return sum(word in _COMMON for word in words) / len(words) > _LEAST_COMMON
-
-
-_COMMON = frozenset(
-    "the of and to a in is that for it as with be on by this are or at from an not if can which".split()
-)
-_LEAST_COMMON = 0.08

@@ -1,4 +1,4 @@
-"""Which of many offers make a test set: shares of kinds, documents in turn, those first that copy least."""
+"""Which of many offers make a test set: levels of difficulty, topics in turn, those first that are like what people ask."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ...text import content_terms
+from .. import Quoted
 from .brief import Quota, portions
 from .difficulty import level
 from .offers import Offer
@@ -37,7 +38,7 @@ class Candidate:
 
     @property
     def level(self) -> str:
-        """ "easy", "middle" or "hard"."""
+        """How hard it is to find: easy, middle or hard."""
         return level(self.rank)
 
     @property
@@ -49,8 +50,8 @@ class Candidate:
 def ordered(candidates: Sequence[Candidate], wanted: int, shares: Mapping[str, float], seed: str) -> list[Candidate]:
     """The candidates in the order in which they are tried. First those that have at least as many words with a meaning and
     copy no more of them from their evidence than people's questions do, in an order that the seed decides, topics in turn;
-    then the others, least copied first. With `shares` of levels of difficulty
-    so of each level, as many as its share of what is `wanted`."""
+    then the others, least copied first. With `shares` of levels of difficulty that is done for each level, which gives
+    its share of what is `wanted`."""
     counts = portions(wanted, shares) if shares else {}
     groups = [[each for each in candidates if each.level == name] for name in counts] if counts else [list(candidates)]
     first: list[Candidate] = []
@@ -82,6 +83,8 @@ class Choice:
     documents: Counter[str] = field(default_factory=Counter)
     places: set[tuple[str, int]] = field(default_factory=set)
     near: Counter[str] = field(default_factory=Counter)
+    hidden: list[Quoted] = field(default_factory=list)
+    needed: list[Quoted] = field(default_factory=list)  # evidence that has no alternative
     styles: Mapping[str, int] = field(default_factory=dict)  # the most of each, where that is set
     styled: Counter[str] = field(default_factory=Counter)
     yes_or_no: int = 0
@@ -95,6 +98,8 @@ class Choice:
             return "asked already"
         if any(place in self.places for place in _places(offer)):
             return "its evidence has a question already"
+        if self._spoils(offer):
+            return "it hides what another question rests on, or rests on what another hides"
         if self.near[offer.near] >= _NEAR and offer.near:
             return "enough are like it"
         if self.documents[offer.doc] >= self.at_most:
@@ -112,16 +117,29 @@ class Choice:
         """Counts an offer that was taken."""
         self.asked.add(gist(offer.question))
         self.places.update(_places(offer))
+        self.hidden.extend(offer.hide)
+        self.needed.extend(_only_places(offer))
         self.near[offer.near] += 1
         self.given[self.quota_of(offer)] += 1
         self.styled[style] += 1
         self.documents[offer.doc] += 1
         self.yes_or_no += asks_whether(offer.question)
 
+    def _spoils(self, offer: Offer) -> bool:
+        return _overlap(offer.hide, self.needed) or _overlap(_only_places(offer), self.hidden)
+
     def quota_of(self, offer: Offer) -> str:
         """The name of the first quota that covers an offer; "" for none."""
         start = offer.needs[0].spans[0].start if offer.needs else 0
         return next((quota.name for quota in self.quotas if quota.covers(offer.doc, start)), "")
+
+
+def _only_places(offer: Offer) -> list[Quoted]:
+    return [need.spans[0] for need in offer.needs if len(need.spans) == 1]
+
+
+def _overlap(ours: Sequence[Quoted], theirs: Sequence[Quoted]) -> bool:
+    return any(a.doc == b.doc and a.start < b.end and b.start < a.end for a in ours for b in theirs)
 
 
 def _places(offer: Offer) -> list[tuple[str, int]]:

@@ -26,10 +26,8 @@ from .titles import of_titles
 SEVERAL = ("joined", "comparison")
 _BATCH = 16
 _FIT = 2  # the least grade of a passage that is asked about
-_ENOUGH_ASKED = (
-    1.5  # offers that are looked for, for each question that is wanted, of a model, of which every one costs
-)
-_ENOUGH = 4  # the same of the rules
+_ENOUGH = 4  # offers that are looked for, for each question that is wanted
+_ENOUGH_ASKED = 1.5  # the same of a model, of which every one costs
 
 
 class Collecting:
@@ -133,9 +131,7 @@ class Collecting:
             replies = self.work.model.perform([Task("questions", each) for each in fields])
             for passage, reply in zip(fit, replies):
                 if reply.value is None:
-                    self.work.drop(
-                        Offer("", "", "", (), self.work.model.name, near=f"- in {passage.doc}"), "the writer failed"
-                    )
+                    self.work.drop(Offer("", "", "", (), self.work.model.name, home=passage.doc), "the writer failed")
                     continue
                 for offer in self._sound(self._placed(item, passage) for item in reply.value["questions"]):
                     count += 1
@@ -190,7 +186,7 @@ class Collecting:
     def _placed(self, item: Mapping[str, Any], passage: Passage) -> Offer | None:
         offer = asking.offer_of(item, passage, self.work.material)
         if offer is None:
-            lost = Offer(item["question"], item["answer"], item["kind"], (), "prompt", near=f"- in {passage.doc}")
+            lost = Offer(item["question"], item["answer"], item["kind"], (), "prompt", home=passage.doc)
             self.work.drop(lost, "its quote is not in the passage")
             return None
         if item.get("hide"):

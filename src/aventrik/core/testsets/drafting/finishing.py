@@ -16,6 +16,7 @@ from .mentions import mentions
 from .offers import Offer
 from .passages import Passages
 
+_TITLES = ("title", "heading", "caption")  # rules whose words stand apart from any evidence
 Taken = Sequence[tuple[Candidate, tuple[Quoted, ...]]]
 
 
@@ -52,7 +53,7 @@ class Finishing:
         documents = {quoted.doc for quoted in asked}
         found: dict[str, list[Quoted]] = {}
         for offer in self.offers["passage"]:
-            for quoted in offer.hide:
+            for quoted in offer.hide if offer.rule in _TITLES else ():
                 if quoted.doc in documents and quoted not in asked:
                     found.setdefault(quoted.doc, []).append(quoted)
         return found
@@ -68,7 +69,7 @@ class Finishing:
             rarity = self.passages.rarity(candidate.wording)
             meta["difficulty"] = difficulty_of(candidate.wording, candidate.copied, candidate.rank, rarity, len(needs))
         if offer.near:
-            meta["near"] = offer.near
+            meta["near"] = f"{offer.near} in {offer.home}"
         return Question(
             name, candidate.wording, offer.answer, needs, offer.kind, "draft", self.work.model.name,
             (offer.topic,) if offer.topic else (), meta, (*offer.hide, *others),

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from ...documents import Document
 from ...documents.spans import text_of, without
 from ...text import WORD
-from .brief import english
+from ...vetting.language import guess
 
 _NAMED = re.compile(
     r"^(?:\d[\d.]*\s+)?(?:table of )?contents$|^(?:general |back-?of-the-?book )?index$|^(?:release notes|change ?log|changes|history of "
@@ -22,7 +22,15 @@ _VERSION = re.compile(
     re.IGNORECASE,
 )
 _LINES = 4
+_TOO_SHORT = 30  # words of which no language need be known
 _MOST = 0.6
+
+
+def english(text: str) -> bool:
+    """Whether a text is in English, which is all that the offline rules can work on; of one whose language can't be told,
+    whether it is too short to tell."""
+    tongue, _ = guess(text)
+    return tongue == "English" if tongue else len(WORD.findall(text)) < _TOO_SHORT
 
 
 def prose(document: Document, start: int, end: int) -> str:

@@ -21,9 +21,10 @@ class Offer:
     hide: tuple[Quoted, ...] = ()
     topic: str = ""
     frame: str = ""
-    near: str = ""  # of one that no document answers: what it is asked of, and the document that speaks of it
+    near: str = ""  # of one that no document answers: what it is asked of, and the document that speaks of that
+    home: str = ""
 
     @property
     def doc(self) -> str:
         """The document that it is about."""
-        return self.needs[0].spans[0].doc if self.needs else self.near.partition(" in ")[2]
+        return self.needs[0].spans[0].doc if self.needs else self.home

@@ -121,13 +121,13 @@ class Taking:
     ) -> None:
         """Takes up to so many good ones off a queue; of one quota alone where it is named, and `only` some wordings."""
         taken = 0
-        for candidate in list(queue):
-            if taken >= most:
-                return
+        before, queue[:] = list(queue), []
+        for candidate in before:
             offer = candidate.offer
-            if (quota and self.choice.quota_of(offer) != quota) or (only and not only(candidate.wording)):
+            other = (quota and self.choice.quota_of(offer) != quota) or (only and not only(candidate.wording))
+            if other or taken >= most:
+                queue.append(candidate)
                 continue
-            queue.remove(candidate)
             too_many = self.choice.refusal(offer, candidate.style)
             if offer.rule not in ("heading", "prompt") and candidate.style not in self.work.brief.styles:
                 too_many = "it can't be put in a style that is wanted"

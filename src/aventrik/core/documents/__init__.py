@@ -65,7 +65,13 @@ class Document:
 
     def of_kind(self, *kinds: str) -> list[Part]:
         """Parts of the given kinds, in document order."""
-        return [part for part in self.parts if part.kind in kinds]
+        if kinds not in self._kinds:
+            self._kinds[kinds] = [part for part in self.parts if part.kind in kinds]
+        return list(self._kinds[kinds])
+
+    @cached_property
+    def _kinds(self) -> dict[tuple[str, ...], list[Part]]:
+        return {}
 
     def heading_path(self, offset: int) -> tuple[str, ...]:
         """The texts of the headings that stand over an offset, outermost first."""

@@ -78,10 +78,38 @@ def test_a_title_becomes_a_question_or_nothing(title: str, question: str) -> Non
     assert (found or [""])[0] == question
 
 
-def test_a_title_of_one_word_is_asked_for_with_the_heading_over_it() -> None:
-    document = read("a.md", f"# Winter stoppages\n\n## Ice\n\n{BODY}\n".encode())
+@pytest.mark.parametrize(
+    ("opening", "question"),
+    [
+        ("Ice is what stops the boats first.", "What is ice in winter stoppages?"),
+        ("Ice must be left alone. Ice must not be walked on.", "Which rules apply to ice in winter stoppages?"),
+        ("Boats lie still for weeks on end.", ""),  # nobody asks what ice is, and the text does not tell either
+    ],
+)
+def test_a_title_of_one_word_is_asked_for_with_the_heading_over_it(opening: str, question: str) -> None:
+    document = read("a.md", f"# Winter stoppages\n\n## Ice\n\n{opening} {BODY}\n".encode())
     [section] = [section for section in sections(document) if section.title == "Ice"]
-    assert question_of(section, document.text, SPOKEN)[0] == "What is ice in winter stoppages?"
+    assert question_of(section, document.text, SPOKEN)[0] == question
+
+
+@pytest.mark.parametrize(
+    ("title", "question"),
+    [
+        ("Installation of lock pumps", "How does the installation of lock pumps work?"),
+        ("Quickly emptying a chamber", "How do I quickly empty a chamber?"),
+        ("Opening and closing gates", "How do I open and close gates?"),
+        ("Five keys of the trade", "What are the five keys of the trade?"),
+        ("The long pound discussed", "long pound discussed"),
+        ("Lock index", ""),
+        ("Painting your boat", "How do I paint my boat?"),
+    ],
+)
+def test_a_title_is_asked_as_people_would(title: str, question: str) -> None:
+    usage = Usage()
+    usage.add("They want to empty it, to open it, to close it, to paint it.")
+    document = read("a.md", f"# Book\n\n## {title}\n\n{BODY}\n".encode())
+    [section] = [section for section in sections(document) if section.title != "Book"]
+    assert question_of(section, document.text, usage)[0] == question
 
 
 @pytest.mark.parametrize(
@@ -145,18 +173,34 @@ def test_a_difference_has_no_noise_of_binary_fractions() -> None:
 
 
 def test_joined_questions_share_a_subject_and_neither_place_answers_both() -> None:
+    far = "Nothing of that kind is told in this part, which is about other matters altogether. " * 25
     names, fetch = corpus(
-        a=f"# Locks\n\n## Padlocking the staircase gates\n\n{BODY}\n",
-        b="# Floods\n\n## Draining the staircase pond\n\nThe sluice by the weir is opened by two people who hold the same rope.\n",
+        a=f"# Locks\n\n## Padlocking the staircase gates\n\n{BODY}\n\n## History\n\n{far}\n\n"
+        "## Draining the staircase pond\n\nThe sluice by the weir is opened by two people who hold the same rope.\n",
+        b="# Floods\n\n## Draining the staircase cellar\n\nThe pump in the mill is started by two people who hold a torch.\n",
         c="# Staff\n\n## Paying for training courses\n\nThe trust pays the fee of a course when the helper has passed it twice.\n",
     )
     words = usage("to padlock it, to drain it, to pay it, you must padlock and must drain and must pay")
     offers = [offer for name in names for offer in of_titles(fetch(name), words)]
     [offer] = joined(offers)
     assert offer.kind == "joined"
-    assert "staircase gates" in offer.question
-    assert "staircase pond" in offer.question
-    assert {need.spans[0].doc for need in offer.needs} == {"a.md", "b.md"}
+    assert offer.question == "How do I padlock the staircase gates, and how do I drain the staircase pond?"
+    assert {need.spans[0].doc for need in offer.needs} == {"a.md"}  # not with another document's, of another matter
+
+
+def test_an_option_is_asked_of_a_command_that_has_none_of_that_name() -> None:
+    def option(name: str, command: str, doc: str) -> Offer:
+        quoted = Quoted(doc, 0, 4, "text")
+        return Offer(f"What does {name} do in {command}?", "It works.", "one-fact", (Need("it", (quoted,)),), "option")
+
+    offers = [
+        option("--slow", "raise-gate", "a"),
+        option("--dry", "drain-pound", "b"),
+        option("--all", "raise-gate", "a"),
+    ]
+    texts = {"a": "--slow goes slowly, --all goes all the way", "b": "--dry drains all, so that --slow is of no use"}
+    found = {offer.question for seed in range(9) for offer in absent.of_options(offers, texts, seed)}
+    assert found == {"What does --dry do in raise-gate?"}  # b names 'slow' and 'all'
 
 
 def test_things_of_one_kind_under_one_heading_are_told_apart() -> None:

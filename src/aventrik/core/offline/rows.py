@@ -30,6 +30,11 @@ _DOES = re.compile(
     r"view|write) (?:[a-z]|\d)[\w ,'’/-]+$",
     re.IGNORECASE,
 )
+# A row that is a range names no thing: 'over 7 to 11 metres'.
+RANGE = re.compile(
+    r"(?:over|under|up to|from|between|more|less|at least|at most|above|below|for|in|on|at|until|to|other)\b",
+    re.IGNORECASE,
+)
 _SERIES = re.compile(r"months?|days?|dates?|years?|weeks?|times?|hours?|quarters?", re.IGNORECASE)
 _HOW = re.compile(
     r"\b(?:commands?|snippets?|keys?|key ?strokes?|shortcuts?|how|steps?|action|procedure|example)\b", re.IGNORECASE
@@ -84,6 +89,7 @@ def _names_a_thing(entity: str) -> bool:
         and not entity[0].isdigit()
         and bool(re.fullmatch(r"[\w '’&.-]+", entity))
         and len(entity) > 3
+        and not RANGE.match(entity)
     )
 
 
@@ -101,7 +107,7 @@ def _question(name: str, entity: str, column: str, value: str) -> str:
     bare = "purpose" if bare.lower() == "description" else bare
     words = [word if word.isupper() and len(word) > 1 else word.lower() for word in bare.split()]
     head = words[-1]
-    if head in _NO_NOUN:
+    if head in _NO_NOUN or (head.endswith("ed") and head not in ("speed", "seed", "bed", "feed", "need")):
         return ""
     plural = head.endswith("s") and not head.endswith(("ss", "us", "is"))
     thing = entity

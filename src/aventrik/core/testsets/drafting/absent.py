@@ -19,7 +19,6 @@ from .tables import Table
 _IN = re.compile(r"\b(with|using) ((?:[A-Z][\w'’-]*[a-z]\w*|[A-Z]{2,6})(?: [A-Z][a-z][\w'’-]*){0,2})(?=[\s,.;)])")
 _AROUND = re.compile(r"\b(?:in|with|at|on|under|for|from|using|by|via)\b")
 _OFTEN = 0.05  # a name in a larger share of passages is what the whole corpus is about
-_TOLD, _TOLD_SHARE = 5, 0.03  # passages, and share of all, that must tell a property before it is asked of anything
 _TOGETHER = 0.5  # share of the weight of what is asked that a passage with the name may hold
 AskCell = Callable[[str, str, str], str]  # column, thing, what such things are called → a question, or ""
 _STARTS = frozenset(
@@ -106,49 +105,96 @@ def _names(text: str, passages: Passages) -> list[tuple[str, str]]:
     return kept
 
 
-# What can be asked of many a thing, and the words by which a passage would tell it.
-# Each with the words that show that a corpus tells such things at all, and all words by which a passage would tell it.
+# What can be asked of a thing where others of its kind have it told, with the words by which a passage tells it.
 _PROPERTIES: tuple[tuple[str, str, str], ...] = (
-    ("How much {does} {x} cost?", "fee price cost", "cost price fee charge free paid"),
-    ("Who is responsible for {x}?", "responsible maintainer owner", "responsibility responsible maintainer owner keeper duty team author"),
-    ("When {was} {x} introduced?", "introduced since version", "introduced since added year first history version release earlier old new"),
+    ("How much {does} {x} cost?", "fee price", "cost price fee charge free paid"),
+    ("Who is responsible for {x}?", "responsible", "responsibility responsible maintainer owner keeper duty team author"),
+    ("When {was} {x} introduced?", "introduced", "introduced since added year first history version release earlier old new"),
     ("Is there a limit on {x}?", "limit maximum minimum", "limit maximum most least minimum restricted unlimited than up"),
-    ("Where do I report problems with {x}?", "report bug problem", "report bug problem complain contact tell trouble"),
 )  # fmt: skip
+# What people ask of any subject, and most documents do not hold.
+_HELP: tuple[tuple[str, str], ...] = (
+    ("Where can I take a course on {x}?", "course training lesson workshop seminar tutor"),
+    ("Which video explains {x}?", "video film recording screencast"),
+    ("Which book explains {x}?", "book textbook publication published literature"),
+)
+_KIND_TOLD = 2  # passages that tell the property of other things of the kind
+_KIND_SHARE = 0.2  # and the share of those that speak of the kind
+_HELPS = 20  # offers of help, where there are fewer of the rest
 _THING = re.compile(r"^What (?:is|are) (?:meant by )?(?P<x>(?!there)[^?]+)\?$|^Which rules apply to (?P<y>[^?]+)\?$")
+_NO_THING = re.compile(r"\w(?:ed|ly)$|^(?:others?|details?|examples?|contents?)$")
 
 
 def of_properties(offers: Sequence[Offer], passages: Passages, seed: int) -> Iterator[Offer]:
-    """A property that is told of other things, asked of one of which no passage tells it."""
+    """A property that is told of other things of a kind, asked of one of which no passage tells it; and, fewer of these
+    than of the others, where there is help with a subject."""
     draw = random.Random(f"properties {seed}")
-    order = list(offers)
+    order = [(offer, thing) for offer in offers if (thing := _thing(offer))]
     draw.shuffle(order)
-    known = {words for _, shown, words in _PROPERTIES if _is_told(shown, passages)}
     used: Counter[str] = Counter()
-    for offer in order:
-        found = _THING.match(offer.question)
-        thing = found and (found["x"] or found["y"])
-        if not thing or len(thing.split()) > 6 or _AROUND.search(thing):
-            continue
+    rest: list[tuple[Offer, str]] = []
+    for offer, thing in order:
         terms = content_terms(thing)
-        plural = offer.question.startswith("What are ")
-        rows = [(form, words) for form, _, words in _PROPERTIES if words in known]
-        draw.shuffle(rows)
-        rows.sort(key=lambda row: used[row[1]])
-        for form, words in rows:
-            if _together(terms, words, passages):
-                continue
-            used[words] += 1
-            question = form.format(x=thing, does="do" if plural else "does", was="were" if plural else "was")
-            yield Offer(
-                question, "", "unanswerable", (), "absent property", topic=offer.topic, near=thing, home=offer.doc
-            )
-            break
+        forms = [
+            (form, words) for form, shown, words in _PROPERTIES
+            if len(terms) > 1 and _kind_told(terms, shown, passages) and not _together(terms, words, passages)
+        ]  # fmt: skip
+        if not forms:
+            rest.append((offer, thing))
+            continue
+        form, words = min(forms, key=lambda row: (used[row[1]], draw.random()))
+        used[words] += 1
+        yield _asked_of(form, offer, thing, "absent property")
+    most = max(_HELPS, used.total())
+    for offer, thing in rest:
+        helps = [row for row in _HELP if not _together(content_terms(thing), row[1], passages)]
+        if not most or not helps:
+            continue
+        form, words = min(helps, key=lambda row: (used[row[1]], draw.random()))
+        used[words] += 1
+        most -= 1
+        yield _asked_of(form, offer, thing, "absent help")
 
 
-def _is_told(words: str, passages: Passages) -> bool:
-    told = sum(passages.index.document_frequency(term) for term in content_terms(words))
-    return told >= max(_TOLD, _TOLD_SHARE * len(passages.places))
+def of_options(offers: Sequence[Offer], texts: dict[str, str], seed: int) -> Iterator[Offer]:
+    """What an option of one command does, asked of another that has options but not this one."""
+    draw = random.Random(f"options {seed}")
+    known = [(offer, found) for offer in offers if offer.rule == "option" and (found := _OPTION.match(offer.question))]
+    draw.shuffle(known)
+    for place, (offer, found) in enumerate(known):
+        other, there = known[place - 1]
+        option = found["option"].lstrip("-")
+        if offer.doc == other.doc or re.search(rf"(?<!\w){re.escape(option)}(?!\w)", texts.get(other.doc, option)):
+            continue
+        question = f"What does {found['option']} do in {there['command']}?"
+        yield Offer(
+            question, "", "unanswerable", (), "absent option", topic=other.topic, near=found["option"], home=offer.doc
+        )  # fmt: skip
+
+
+_OPTION = re.compile(r"^What does (?P<option>-\S+) do in (?P<command>[^?]+)\?$")
+
+
+def _thing(offer: Offer) -> str:
+    """What an offer asks about, where that is a short noun phrase; else empty."""
+    found = _THING.match(offer.question)
+    thing = found and (found["x"] or found["y"])
+    if not thing or len(thing.split()) > 6 or _AROUND.search(thing) or not content_terms(thing):
+        return ""
+    return "" if _NO_THING.search(thing.split()[-1]) or "/" in thing else thing
+
+
+def _asked_of(form: str, offer: Offer, thing: str, rule: str) -> Offer:
+    plural = offer.question.startswith("What are ")
+    question = form.format(x=thing, does="do" if plural else "does", was="were" if plural else "was")
+    return Offer(question, "", "unanswerable", (), rule, topic=offer.topic, near=thing, home=offer.doc)
+
+
+def _kind_told(terms: Sequence[str], shown: str, passages: Passages) -> bool:
+    """Whether passages that do not speak of a thing tell a property of others that are called by its last word."""
+    kind = np.setdiff1d(passages.with_all(terms[-1:]), passages.with_all(terms))
+    told = {place for word in content_terms(shown) for place in np.intersect1d(kind, passages.index.texts_with(word))}
+    return len(told) >= max(_KIND_TOLD, _KIND_SHARE * len(kind))
 
 
 def _together(terms: Sequence[str], words: str, passages: Passages) -> bool:

@@ -67,9 +67,12 @@ class Collecting:
         if kinds.get("unanswerable"):
             self._offer(absent.of_rows(self.work.material.tables, self.work.material.passages, ask_cell, seed))
             texts = {
-                name: self.work.material.fetch(name).text for name in {offer.doc for offer in titled if offer.frame}
+                name: self.work.material.fetch(name).text
+                for name in {offer.doc for offer in titled if offer.frame}
+                | {offer.doc for offer in stated if offer.rule == "option"}
             }
             self._offer(absent.of_names(titled, texts, self.work.material.passages, seed))
+            self._offer(absent.of_options(stated, texts, seed))
             self._offer(absent.of_properties([*titled, *stated], self.work.material.passages, seed))
 
     def _ask_for_the_others(self) -> None:

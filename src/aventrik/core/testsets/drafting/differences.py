@@ -6,6 +6,7 @@ import random
 import re
 from collections.abc import Iterator, Sequence
 
+from ...offline.rows import RANGE
 from ...text import numbers
 from .. import Need
 from .offers import Offer
@@ -19,8 +20,10 @@ _MORE = {
 }  # fmt: skip
 _UNIT = re.compile(r"\s*[(,]\s*([^)]+?)\)?$|\s+in ([a-z]+)$")
 _PLAIN = re.compile(r"[A-Za-z][A-Za-z '’-]*")
-_NOT_A_SIZE = re.compile(r"number|no\.?$|id$|code|year|date|page|port|version|phone|line|key|grid|ref", re.IGNORECASE)
-_NO_NOUN = frozenset("from to at by of in on until with for".split())
+_NOT_A_SIZE = re.compile(
+    r"number|no\.?$|id$|code|year|date|page|port|post|version|phone|line|key|grid|ref", re.IGNORECASE
+)
+_NO_NOUN = frozenset("from to at by of in on until with for usual normal new old free open closed used full".split())
 _SERIES = re.compile(r"months?|days?|dates?|years?|weeks?|times?|hours?|quarters?", re.IGNORECASE)
 _FIGURE = re.compile(r"^[£$€]?\s?-?\d[\d,.]*\s?(?P<unit>[A-Za-z%]{0,12})$")
 
@@ -67,11 +70,16 @@ def _compared(table: Table, column: str, one: tuple[Row, float], other: tuple[Ro
     if ours == theirs or not _PLAIN.fullmatch(bare) or len(bare.split()) > 5 or not _names(first) or not _names(second):
         return None
     head = bare.split()[-1].lower()
-    if head in _NO_NOUN:
+    if head in _NO_NOUN or (head.endswith("ed") and head != "speed"):
         return None
+    plural = head.endswith("s") and not head.endswith(("ss", "us", "is"))
     more = _MORE.get(head, "")
     words = " ".join(word if word.isupper() else word.lower() for word in bare.split())
-    said = f"Which is {more}" if more and len(bare.split()) == 1 else f"Which has the higher {words}"
+    said = (
+        f"Which is {more}"
+        if more and len(bare.split()) == 1
+        else f"Which has {'more' if plural else 'the higher'} {words}"
+    )
     larger, smaller = (first, second) if ours > theirs else (second, first)
     by = difference(ours, theirs)
     told = f" ({unit[1] or unit[2]})" if unit else ""
@@ -86,4 +94,9 @@ def _compared(table: Table, column: str, one: tuple[Row, float], other: tuple[Ro
 
 def _names(row: Row) -> bool:
     entity = row.entity
-    return 1 <= len(entity.split()) <= 6 and len(entity) > 3 and bool(re.fullmatch(r"[^\W\d_][\w '’&./-]+", entity))
+    return (
+        1 <= len(entity.split()) <= 6
+        and len(entity) > 3
+        and not RANGE.match(entity)
+        and bool(re.fullmatch(r"[^\W\d_][\w '’&./-]+", entity))
+    )

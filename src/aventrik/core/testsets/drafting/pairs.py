@@ -15,12 +15,16 @@ _OTHER = 2  # terms that each of two questions must have beside those that they 
 _ENOUGH = 0.8  # share of a question's terms that a passage which answers it would hold
 _WHAT = re.compile(r"^What (?:is|are) (?P<thing>(?!there|meant)[^?]+)\?$")
 _SINGLE = re.compile(r"^(?:How do I|What (?:is|are)|Which|When|Where|Why|How (?:many|much|long)|Who)\b[^,?]+\?$")
+_LOOSE = frozenset("available existing current other various different more new old own".split())
+_NEAR = 10_000  # characters between two sections under one heading that may still be about one matter
+_PLACED = frozenset(("title", "heading"))
 _ARTICLE = re.compile(r"^(?:the|an?)\s+")
 
 
 def joined(offers: Sequence[Offer]) -> Iterator[Offer]:
-    """Two questions in one, of offers whose questions share a rare term and whose evidence lies apart. A pair of which
-    one side's evidence holds most of what the other asks is left out: one passage would do."""
+    """Two questions in one, of offers whose questions share a rare term, whose places stand under the same heading or in
+    the same kind of table, and whose evidence lies apart: somebody who asks the one may well ask the other. A pair of
+    which one side's evidence holds most of what the other asks is left out: one passage would do."""
     single = [offer for offer in offers if _SINGLE.match(offer.question) and len(offer.question.split()) <= 12]
     asked = [frozenset(content_terms(offer.question)) for offer in single]
     spread = Counter(term for terms in asked for term in terms)
@@ -35,8 +39,12 @@ def joined(offers: Sequence[Offer]) -> Iterator[Offer]:
         numbers = shared[term]
         for place, one in enumerate(numbers):
             for other in numbers[place + 1 :]:
-                first, second = (one, other) if single[one].question.startswith("What") else (other, one)
-                if (one, other) in seen or not _apart(single[one], single[other]):
+                alike = single[one].question.split()[0] == single[other].question.split()[0]
+                what = single[one].question.startswith("What")
+                first, second = (one, other) if alike or what else (other, one)
+                if (one, other) in seen or not _akin(single[one], single[other]):
+                    continue
+                if not _apart(single[one], single[other]):
                     continue
                 seen.add((one, other))
                 if min(len(asked[one] - asked[other]), len(asked[other] - asked[one])) < _OTHER:
@@ -55,7 +63,7 @@ def compared(offers: Sequence[Offer]) -> Iterator[Offer]:
             continue
         thing = _ARTICLE.sub("", found["thing"])
         words = thing.split()
-        if 2 <= len(words) <= 4:
+        if 2 <= len(words) <= 4 and words[0].lower() not in _LOOSE:
             kinds[words[-1].lower()].append((found["thing"], offer))
     for kind in sorted(kinds):
         rows = kinds[kind]
@@ -81,6 +89,16 @@ def _together(first: Offer, second: Offer) -> Offer:
         f"{first.question.rstrip('?')}, and {then}", f"{first.answer} {second.answer}", "joined",
         (*_one_each(first), *_one_each(second)), "joined", hide=(*first.hide, *second.hide), topic=first.topic,
     )  # fmt: skip
+
+
+def _akin(one: Offer, other: Offer) -> bool:
+    """Whether two places have the same subject: the heading over both, or cells of one column or row."""
+    if one.rule == other.rule == "cell":
+        return True
+    if one.doc != other.doc or one.topic != other.topic or one.rule not in _PLACED or other.rule not in _PLACED:
+        return False
+    near = abs(one.needs[0].spans[0].start - other.needs[0].spans[0].start) < _NEAR
+    return near and one.question.split()[0] == other.question.split()[0]
 
 
 def _one_each(offer: Offer) -> tuple[Need, ...]:

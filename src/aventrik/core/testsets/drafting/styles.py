@@ -16,14 +16,16 @@ SHARES: Mapping[str, float] = {
 
 _HOW = re.compile(r"^How do I (?P<do>.+)\?$")
 _WHAT = re.compile(r"^What (?P<be>is|are) (?P<thing>.+)\?$")
+_WORKS = re.compile(r"^How (?P<do>does|do) (?P<thing>.+) work\?$")
 _RULES = re.compile(r"^Which rules apply to (?P<thing>.+)\?$")
 _WHICH = re.compile(r"^Which (?P<thing>.+) are there\?$")
 _OPENING = re.compile(
-    r"^(?:How do I|How (?:many|much|long|often)|What (?:is|are) (?:there to know about|meant by)?|"
+    r"^(?:How do I|How (?:does|do)|How (?:many|much|long|often)|What (?:is|are) (?:there to know about|meant by)?|"
     r"Which(?: rules apply to)?|Can you tell me|Who (?:is|are)|When|Where|Why|What)\s+",
 )
-_CLOSING = re.compile(r"\s*(?:are there|used for|mean)?\?$")
+_CLOSING = re.compile(r"\s*(?:are there|used for|mean|work)?\?$")
 _PLAIN_WORD = re.compile(r"(?<![\w'’.-])[a-z]{6,}(?![\w'’.-])")
+_PHRASE = 5  # words of a search that can stand inside a sentence
 _SENSE = frozenset(
     ("not", "no", "without", "before", "after", "above", "below", "on", "off", "up", "down", "out", "over", "under")
 )
@@ -48,6 +50,10 @@ def _told(question: str, style: str) -> str:
     if found := _HOW.match(question):
         do = found["do"]
         return f"Can you tell me how to {do}?" if indirect else f"I want to {do}. How do I do that?"
+    if found := _WORKS.match(question):
+        works = "works" if found["do"] == "does" else "work"
+        told = f"how {found['thing']} {works}"
+        return f"Can you tell me {told}?" if indirect else f"I would like to understand {told}. Can you explain it?"
     if found := _RULES.match(question):
         thing = found["thing"]
         return (
@@ -63,8 +69,11 @@ def _told(question: str, style: str) -> str:
             return ""
         if indirect:
             return f"Can you tell me what {thing} {found['be']}?"
-        return f"I have come across {thing}. What {'is it' if found['be'] == 'is' else 'are they'}?"
+        met = "am looking for" if thing.startswith("the ") else "have come across"
+        return f"I {met} {thing}. What {'is it' if found['be'] == 'is' else 'are they'}?"
     if not question.endswith("?"):  # words for a search
+        if len(question.split()) > _PHRASE:
+            return ""
         return f"Where can I find out about {question}?" if indirect else f"I need to know about {question}."
     return ""
 

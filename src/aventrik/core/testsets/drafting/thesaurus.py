@@ -4,35 +4,32 @@ from __future__ import annotations
 
 # Plain forms of verbs; the first is what a title says, the others are what people say.
 _VERBS = """
-access get into, reach
+access get into, get at
 add put in, include
 adjust change, set
 allow let, permit
 apply use
 assign give
-avoid keep clear of, get around
+avoid keep clear of
 build make
 cancel call off
 change alter, switch
-check find out, look at
 choose pick, decide on
 clean clear, tidy up
 clear empty, wipe
 close shut
 combine join
-compare set side by side
 compile build
 configure set up, adjust
 connect link, hook up
 control steer, manage
-convert turn, change
 copy duplicate
 create make, set up
-customize adapt, change
-customise adapt, change
+customize adapt
+customise adapt
 cut trim
 debug find the fault in, track down problems in
-define set, lay down
+define set
 delete get rid of, remove
 determine find out, work out
 disable turn off, switch off
@@ -43,7 +40,7 @@ edit change, work on
 emulate imitate, act like
 enable turn on, switch on
 ensure make sure of
-erase wipe, get rid of
+erase wipe
 establish set up
 evaluate work out, judge
 examine look at, inspect
@@ -92,18 +89,16 @@ prepare get ready
 prevent stop, avoid
 process work on, handle
 protect guard, keep safe
-provide offer
 raise lift
 read look at, load
 record write down
 recover get back, restore
 reduce cut, lower
-register enter
 remove get rid of, take out
 rename change the name of
 renew extend
 repair fix, mend
-replace swap, exchange
+replace exchange
 report tell about, pass on
 request ask for
 require need
@@ -115,23 +110,22 @@ restrict limit
 retrieve get, fetch
 return give back
 review look over
-run start, launch
+run start
 save store, keep
 schedule plan, time
 search look through, find
-secure protect, lock down
+secure protect
 select choose, pick
 send mail
 show see, display
 shutdown turn off
 split divide, cut up
-start begin, launch
 stop end, halt
 store keep, save
 submit hand in, send
 switch change
 test try out, check
-track follow, keep an eye on
+track follow
 transfer move
 troubleshoot sort out problems with
 uninstall get rid of, remove

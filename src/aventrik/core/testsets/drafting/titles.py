@@ -12,6 +12,7 @@ from ...text import STOP_WORDS, content_terms
 from .. import Need, Quoted
 from .offers import Offer
 from .sections import Section, sections
+from .thesaurus import VERBS
 from .usage import Usage
 
 _NUMBER = re.compile(
@@ -49,8 +50,10 @@ _OPENS = re.compile(
     re.IGNORECASE,
 )
 _GENRE = re.compile(
-    r"\s+(?:HOWTO|FAQ|tutorial|guide|manual|cookbook|handbook|overview|introduction|basics|primer)$", re.IGNORECASE
+    r"\s+(?:HOWTO|FAQ|tutorial|guide|manual|cookbook|handbook|overview|introduction|basics|primer|details)$",
+    re.IGNORECASE,
 )
+_GENRE_BEFORE = re.compile(r"^(?:HOWTO|FAQ|Tutorial|Primer)[:\s–—-]+(?=\S+ \S)")
 _ASIDE = re.compile(r"\s*\([^()]*\)$")
 _ARTICLE = re.compile(r"^(?:the|a|an)\s+", re.IGNORECASE)
 _PREPOSITION = re.compile(
@@ -67,7 +70,7 @@ _DETERMINERS = frozenset(
 _RELATING = frozenset(
     "corresponding according relating regarding concerning including following missing existing".split()
 )
-_NO_OBJECT = frozenset("of and or in at for on by is are as".split())
+_NO_OBJECT = frozenset("of and or in at for on by is are as from via".split())
 # Nouns that name what something is for when a word in -ing stands before them: opening hours, building blocks.
 _DONE_THINGS = frozenset(
     """hours rules tools tips times time season area areas place places point points ground grounds condition conditions fee fees
@@ -76,6 +79,9 @@ _DONE_THINGS = frozenset(
     strategies option options limit limits period periods stage stages cost costs list lists plan plans test tests table
     tables mode modes range unit units""".split()
 )
+# A title that says only that a list follows.
+_LISTING = re.compile(r"\b(?:index|indexes|indices|contents)$", re.IGNORECASE)
+_AND_DOING = re.compile(r"\band (\w+ing) ")
 _LEANS = re.compile(
     r"\b(?:this|these|those|above|below|following|previous|such|here|it|them|they|its)\b", re.IGNORECASE
 )
@@ -103,6 +109,7 @@ def cleaned(title: str) -> str:
     if len(plain) > 1 and plain[0] in '"“' and plain[-1] in '"”':
         plain = plain[1:-1]
     plain = _ASIDE.sub("", plain) or plain
+    plain = _GENRE_BEFORE.sub("", plain)
     bare = _GENRE.sub("", _OPENS.sub("", plain)).strip(" .:–—-")
     return bare[:1].upper() + bare[1:] if bare else plain
 
@@ -139,6 +146,7 @@ def _phrased(plain: str, section: Section, text: str, usage: Usage, short: bool)
         return _searched(bare), ""
     doing = verb_phrase(bare, usage)
     if doing:
+        doing = re.sub(r"\byour\b", "my", doing)
         return f"How do I {doing}?", doing
     if _HEADLINE.search(plain):
         return ("", "") if any(c.isdigit() for c in plain) and len(plain.split()) < 6 else (_searched(bare), "")
@@ -159,7 +167,13 @@ def tells(plain: str) -> bool:
 
 def _sound(plain: str) -> bool:
     words = plain.split()
-    if len(plain) < 3 or len(words) > _LONGEST or _CODE.search(plain) or _ORPHAN.search(plain):
+    if (
+        len(plain) < 3
+        or len(words) > _LONGEST
+        or _CODE.search(plain)
+        or _ORPHAN.search(plain)
+        or _LISTING.search(plain)
+    ):
         return False
     return sum(c.isalpha() for c in plain) >= 0.7 * len(plain.replace(" ", ""))
 
@@ -182,7 +196,7 @@ def _place(plain: str, section: Section, usage: Usage) -> str:
     for over in reversed(section.path):
         place = cleaned(over)
         if _sound(place) and _weight(place) >= 1 and not set(content_terms(place)) & set(content_terms(plain)):
-            fits = _weight(f"{plain} {place}") >= 2 and not set(",:;()?–—").intersection(place)
+            fits = (_weight(place) >= 2 or usage.is_name(place)) and not set(",:;()?–—").intersection(place)
             return spoken(place, usage) if fits and not place.lower().endswith("ing") else ""
     return ""
 
@@ -202,6 +216,12 @@ def verb_phrase(bare: str, usage: Usage) -> str:
     first, _, rest = bare.partition(" ")
     if not rest or first.isupper() or first.lower() in STOP_WORDS or first.lower() in _RELATING:
         return ""
+    rest = _AND_DOING.sub(lambda found: f"and {usage.plain(found[1].lower()) or found[1]} ", rest)
+    if _AND_DOING.search(rest):
+        return ""
+    two = re.match(r"and (\w+) (?=\w)", rest)  # 'opening and closing gates'
+    if two and first.lower().endswith("ing") and two[1] in VERBS and usage.plain(first.lower()):
+        return f"{usage.plain(first.lower())} {rest}"
     then = rest.split()[0].lower()
     if then in _NO_OBJECT:
         return ""
@@ -212,6 +232,9 @@ def verb_phrase(bare: str, usage: Usage) -> str:
             rest.split()[-1].lower() in _DONE_THINGS and len(rest.split()) == 1
         )
         return f"{doing} {rest}" if doing and (sure or not compound) else ""
+    if first.lower().endswith("ly") and then.endswith("ing"):  # 'temporarily suppressing warnings'
+        doing = verb_phrase(rest, usage)
+        return f"{first.lower()} {doing}" if doing else ""
     doing = first.lower()
     plural = doing.endswith("s") and not doing.endswith("ss")
     if (sure and not plural and usage.verbs[doing] > usage.nouns[doing]) or (
@@ -241,11 +264,13 @@ def spoken(plain: str, usage: Usage) -> str:
 
 def _searched(bare: str) -> str:
     """The words of a title that is no phrase, as they are typed into a search box."""
-    return " ".join(re.sub(r"\s+[-–—]\s+|[,:;()–—\"“”]", " ", bare).split())
+    words = re.sub(r"\s+[-–—]\s+|[,:;()–—\"“”]", " ", bare).split()
+    return " ".join(word for word in words if word not in ("the", "a", "an"))
 
 
 def _about(bare: str, section: Section, text: str, usage: Usage, short: bool) -> str:
-    """A question for a noun phrase, by what the section's body does with it; a `short` one is asked for at a place."""
+    """A question for a noun phrase, by what the section's body does with it; a `short` one is asked for at a place, and
+    only where the body says what it is or which rules there are, or where it is a name."""
     plain = _ARTICLE.sub("", bare)
     last = _PHRASE.split(plain)[0]
     long = last != plain
@@ -254,27 +279,65 @@ def _about(bare: str, section: Section, text: str, usage: Usage, short: bool) ->
     body = text[section.body[0] : section.body[1]]
     together = bool(re.search(r"\b(?:and|or|versus|vs)\b", plain))
     rules = len(_RULE.findall(body)) >= max(2, len(section.sentences) // 3)
+    defined = _is_defined(plain, body)
+    opening = plain.split()
+    if long and plain == bare and not usage.is_name(opening[0]) and not opening[0].endswith("ing") and not together:
+        bare = f"the {bare}"
     if rules:
         return f"Which rules apply to {bare}?"
-    if plural and not together and section.items >= 3 and section.items >= len(section.sentences) // 2:
-        return f"Which {plain} are there?"
+    if short and not defined and not usage.is_name(plain):
+        return ""
+    if plural and not together and not short and section.items >= 3 and section.items >= len(section.sentences) // 2:
+        return f"What are {bare}?" if long else f"Which {_COUNTED.sub('', plain)} are there?"
     if together or _PREPOSITION.match(plain):
         return _searched(plain) if len(plain.split()) > 2 else f"What is there to know about {plain}?"
-    opening = plain.split()
+    if opening[0].lower().endswith("ly") or (plain.endswith("ed") and len(opening) > 2):
+        return _searched(plain)
     if opening[0].lower().endswith("ing") and len(opening) > 1 and opening[1].lower() not in _DONE_THINGS:
         return _searched(plain)
-    if long and plain == bare and not usage.is_name(plain.split()[0]):
-        bare = f"the {bare}"
     if plural:
         return f"What are {bare}?"
-    if short and " " not in bare and not plural:
+    if is_process(head) and not defined:
+        return f"How does {bare} work?" if not _STATE.match(opening[0]) else _searched(plain)
+    if short and " " not in bare:
         named = usage.is_name(bare) or bare == section.title.split()[-1] or _MASS.search(head)
         return f"What is {bare}?" if named else f"What is the {bare}?"
-    if plain != bare or usage.is_name(plain.split()[0]) or _MASS.search(head):
+    if plain != bare or usage.is_name(opening[0]) or _MASS.search(head):
         return f"What is {bare}?"
     if not usage.counted(head):
         return f"What is the {bare}?"
     return f"What is {'an' if plain[:1].lower() in 'aeio' else 'a'} {plain}?"
+
+
+_COUNTED = re.compile(r"^(?:two|three|four|five|six|seven|eight|nine|ten|\d+) ", re.IGNORECASE)
+# What has been done to a thing, or how it is: 'failed installation' is no process.
+_STATE = re.compile(r"(?:\w+ed|broken|missing|lost|wrong|bad)$", re.IGNORECASE)
+_PROCESSES = frozenset(
+    """setup conversion migration encryption decryption authentication authorisation authorization compression integration
+    detection installation configuration reconfiguration negotiation implementation compilation translation isolation
+    allocation execution resolution""".split()
+)
+_NOMINAL = re.compile(r"(?P<stem>\w{3,})(?P<ending>ation|ion|ment|al)$")
+
+
+def is_process(noun: str) -> bool:
+    """Whether a noun names a doing, such as 'configuration': it is made of an everyday verb."""
+    if noun in _PROCESSES:
+        return True
+    again = noun.removeprefix("re")
+    found = _NOMINAL.match(again if again.endswith("ion") else noun)
+    return found is not None and (found["stem"] in VERBS or f"{found['stem']}e" in VERBS)
+
+
+def _is_defined(plain: str, body: str) -> bool:
+    """Whether a body says of what its title names that it is something: 'A fender is …'."""
+    thing = r"\s+".join(re.escape(word) for word in plain.split())
+    said = re.search(
+        rf"(?:^|[.:]\s+|\n)(?:(?:The|An?) )?[\"'“‘`*]*{thing}[\"'”’`*]* (?:is|are) (?!not\b|used\b|set\b)",
+        body,
+        re.IGNORECASE,
+    )
+    return said is not None
 
 
 def of_titles(document: Document, usage: Usage, questions_only: bool = False) -> Iterator[Offer]:

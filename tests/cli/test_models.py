@@ -104,7 +104,7 @@ def test_a_served_run_scores_as_the_offline_one_and_costs_what_the_server_counte
     assert measures["groundedness"]["mean"] == 1.0
     assert measures["declined-rightly"]["mean"] == 1.0
     run = workspace.json("runs")[0]
-    assert set(run["made"]["prompts"]) == {"paraphrases", "answer", "claims", "verdict", "stated"}
+    assert set(run["made"]["prompts"]) == {"paraphrases", "answer", "claims", "verdict", "stated", "addressed"}
     assert f"{row['models']['calls']:,.0f}" in workspace("runs").stdout
 
 

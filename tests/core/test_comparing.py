@@ -86,12 +86,32 @@ def test_answer_measures_by_hand() -> None:
             "hallucinated": 1,
             "contradicted-claims": 0.25,
             "unfound-claims": 0.25,
+            "untold-claims": 0,
             "citation-precision": 1 / 3,
             "citation-recall": 0.5,
             "completeness": 0.5,
             "correctness": 0.5,
         }
     )
+
+
+def test_a_claim_that_can_not_be_told_is_neither_grounded_nor_a_hallucination() -> None:
+    verdicts = (verdict("supported"), verdict("too far to tell"), verdict("too far to tell"), verdict("supported"))
+    scores = answer_scores(Judged(Answer("text", False), Judgement(verdicts, relevance=2 / 3), False, 0.5))
+    assert scores["groundedness"] == 1
+    assert scores["hallucinated"] == 0
+    assert scores["untold-claims"] == 0.5
+    assert scores["relevance"] == pytest.approx(2 / 3)
+    assert scores["consistency"] == 0.5
+    untold = answer_scores(Judged(Answer("text", False), Judgement(verdicts[1:2]), False))
+    assert "groundedness" not in untold
+    assert "hallucinated" not in untold
+
+
+def test_support_turns_the_confidence_of_a_verdict_round() -> None:
+    assert Verdict("c", "supported", "", (), (), 0.9).support == 0.9
+    assert Verdict("c", "contradicted", "", (), (), 0.9).support == pytest.approx(0.1)
+    assert Verdict("c", "too far to tell", "", (), (), 0.9).support == 0.5
 
 
 def test_declining_makes_no_claims_and_a_failure_scores_nothing() -> None:

@@ -84,6 +84,7 @@ OTHER: dict[str, tuple[Any, dict[str, Any]]] = {
     "context.budget": (5, {}),
     "answering.model": ("house", {}),
     "answering.style": ("short", {}),
+    "answering.again": (2, {}),
 }
 
 

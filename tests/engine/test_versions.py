@@ -59,6 +59,7 @@ EVERYTHING = {
     "search": {"blend": "scores", "nearest": "graph", "top": 6},
     "reranking": [{"step": "closeness"}],
     "context": {"keep": 2},
+    "answering": {"again": 1},
 }
 
 
@@ -130,6 +131,12 @@ TASKS = [
         {"number": 1, "source": "s", "text": "A bridge key costs 12 pounds and is sold at the help desk."}]}),
     Task("verdict", {"claim": "A bridge key costs 12 pounds.", "context": [
         {"number": 1, "source": "s", "text": "A bridge key costs 12 pounds and is sold at the help desk."}]}),
+    Task("verdict", {"claim": "A bridge key costs 15 pounds.", "context": [
+        {"number": 1, "source": "s", "text": "A bridge key costs 12 pounds and is sold at the help desk."}]}),
+    Task("claims", {"question": "", "answer": "A key costs 12 pounds [1], and it opens every bridge. Ask at the desk."}),
+    Task("stated", {"question": "What does a key cost?", "facts": ["A key costs 12 pounds."], "answer": "12 pounds."}),
+    Task("addressed", {"question": "What does a key cost?", "answer": "It costs 12 pounds."}),
+    Task("consistent", {"question": "What does a key cost?", "first": "12 pounds.", "second": "It is 12 pounds."}),
     Task("paraphrases", {"question": "How long may a boat stay at a mooring?", "count": 2}),
 ]  # fmt: skip
 REPLIES = ("offline 3", "bb1c2cc46308")

@@ -145,7 +145,7 @@ def chat(text: str, **usage: int) -> httpx.Response:
     return httpx.Response(200, json=body)
 
 
-STATED = Task("stated", {"facts": ["48 hours"], "answer": "It is 48 hours."})
+STATED = Task("stated", {"question": "", "facts": ["48 hours"], "answer": "It is 48 hours."})
 
 
 def language(handler: Handler, calls: Memory | None = None, **changes: Any) -> HttpLanguageModel:
@@ -208,7 +208,7 @@ def test_a_server_that_takes_no_schema_is_asked_in_words() -> None:
 
     model = language(handle)
     assert model.perform([STATED])[0].value == {"stated": [True]}
-    model.perform([Task("stated", {"facts": ["x"], "answer": "y"})])
+    model.perform([Task("stated", {"question": "", "facts": ["x"], "answer": "y"})])
     assert seen == ["json_schema", "json_object", "none", "none"]
 
 
@@ -247,7 +247,7 @@ def test_a_server_that_goes_down_in_the_middle_loses_nothing_that_was_finished()
         return chat('{"stated": [true]}')
 
     calls = Memory()
-    tasks = [Task("stated", {"facts": [f"fact {n}"], "answer": "x"}) for n in range(30)]
+    tasks = [Task("stated", {"question": "", "facts": [f"fact {n}"], "answer": "x"}) for n in range(30)]
     with pytest.raises(Unavailable, match="is the server running"):
         language(handle, calls, concurrency=1, attempts=2).perform(tasks)
     assert len(calls.calls) == 10

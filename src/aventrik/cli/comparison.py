@@ -11,6 +11,7 @@ from ..core.measures.loss import STAGES
 from ..engine.comparing import Compared, verdict
 from .screen import Screen, number
 
+_MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
 _SHORT = {"reciprocal-rank": "recip. rank", "groundedness": "grounded"}
 
 
@@ -63,9 +64,25 @@ def _measures(found: Compared, screen: Screen) -> None:
     if any(declined for declined, _ in found.declined):
         told = ", ".join(f"run {run.id}: {d[0]} of {d[1]}" for run, d in zip(found.runs, found.declined) if d[1])
         screen.say(f"declined to answer: {told}; groundedness and the like are of the other answers", style="dim")
+    _untold(found, screen)
     if any(found.failures):
         told = ", ".join(f"run {run.id}: {failed}" for run, failed in zip(found.runs, found.failures) if failed)
         screen.warn(f"questions without a sound answer or judgement, left out of the answer measures: {told}")
+
+
+def _untold(found: Compared, screen: Screen) -> None:
+    """Claims that the judge could not tell: they count neither for nor against groundedness."""
+    told = ", ".join(
+        f"run {run.id}: {100 * share:.0f} %" for run, share in zip(found.runs, found.untold) if share is not None
+    )
+    most = max((share for share in found.untold if share is not None), default=0.0)
+    if most > _MANY:
+        screen.warn(
+            f"claims too far in wording for the judge to tell: {told}; groundedness and hallucination are of the others "
+            "alone, so take a language model as judge ([roles] judge)"
+        )
+    elif most:
+        screen.say(f"claims too far in wording for the judge to tell: {told}; they count for neither side", style="dim")
 
 
 def _bases(found: Compared) -> str:

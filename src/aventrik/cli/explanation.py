@@ -184,10 +184,13 @@ def _answer(stages: dict[str, Any], screen: Screen) -> None:
     if not judged.verdicts:
         return
     screen.title("verdicts on its claims, against the context alone")
-    marks = {"supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow")}
-    for verdict in judged.verdicts:
+    marks = {
+        "supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow"),
+        "too far to tell": ("~", "blue"),
+    }  # fmt: skip
+    for verdict in sorted(judged.verdicts, key=lambda each: each.support):
         mark, style = marks[verdict.verdict]
-        line = Text(f"{mark} {verdict.verdict}", style=f"bold {style}")
+        line = Text(f"{mark} {verdict.verdict} {verdict.confidence:.2f}", style=f"bold {style}")
         line.append(f"  {verdict.claim}\n", style="default not bold")
         line.append(f"    {verdict.reason}", style="dim not bold")
         for item, quote in verdict.quotes:

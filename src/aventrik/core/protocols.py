@@ -22,9 +22,12 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | extract | question, passage | quotes: list of str, the sentences that help to answer |
 | answer | question, context, style | declined: bool, statements: list of {text, cites, quotes} |
 | claims | question, answer | claims: list of {text, cites: list of int} |
-| verdict | claim, context | verdict, reason, quotes: list of {item: int, quote: str} |
-| stated | facts, answer | stated: list of bool |
+| verdict | claim, context | quotes: list of {item: int, quote: str}, reason, verdict, confidence: 0 to 1 |
+| stated | question, facts, answer | stated: list of bool |
+| addressed | question, answer | reason, level: 0 to 3, how far the answer addresses the question |
+| consistent | question, first, second | reason, level: 0 to 2, how far two answers agree |
 
+A verdict is "supported", "contradicted" or "not found"; the offline model also says "too far to tell".
 `context` is a list of {number, source, text}, numbered from 1; `cites` are such numbers.
 """
 
@@ -55,7 +58,9 @@ TASKS: dict[str, tuple[str, ...]] = {
     "answer": ("question", "context", "style"),
     "claims": ("question", "answer"),
     "verdict": ("claim", "context"),
-    "stated": ("facts", "answer"),
+    "stated": ("question", "facts", "answer"),
+    "addressed": ("question", "answer"),
+    "consistent": ("question", "first", "second"),
 }
 
 

@@ -38,7 +38,8 @@ _BASIS = {
 class Compared:
     """All that a comparison shows. `apart` says in which respects beside their settings the runs differ; `shared` is
     the number of questions that all have, `left_out` of each run those that it has beside; `declined` of each run how
-    many of how many questions it declined; `failures` how many have no sound answer or judgement."""
+    many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
+    `failures` how many have no sound answer or judgement."""
 
     runs: list[Run]
     sides: list[Side]
@@ -56,6 +57,7 @@ class Compared:
     by_document: bool
     ids: dict[str, str]
     costs: list[dict[str, float]]
+    untold: list[float | None]
     pairs: list[Contrast] = field(default_factory=list)
 
     def as_json(self) -> dict[str, Any]:
@@ -77,10 +79,18 @@ class Compared:
                     "declined": declined[0],
                     "measures": {name: asdict(found) for name, found in row.items()},
                     "costs": cost,
+                    "untold": untold,
                     "lost": losses(side),
                 }
-                for run, side, row, failed, declined, left, cost in zip(
-                    self.runs, self.sides, self.means, self.failures, self.declined, self.left_out, self.costs
+                for run, side, row, failed, declined, left, cost, untold in zip(
+                    self.runs,
+                    self.sides,
+                    self.means,
+                    self.failures,
+                    self.declined,
+                    self.left_out,
+                    self.costs,
+                    self.untold,
                 )
             ],
             "differences": [asdict(each) | {"real": each.real} for each in self.contrasts],
@@ -131,7 +141,7 @@ def compare(
         [_declined(side) for side in sides],
         len(shared), [len(found.side.scores) - len(shared) for found in whole],
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
-        by_document, ids, [_cost(side) for side in sides],
+        by_document, ids, [_cost(side) for side in sides], [_untold(side) for side in sides],
         all_pairs(sides, measure, seed, by_document) if pairs else [],
     )  # fmt: skip
 
@@ -262,6 +272,11 @@ def _measures(
             why = f" with answers{nearest(name, known, listing=False)}" if name in MEASURES else nearest(name, known)
             raise BadInput(f"no run has a measure '{name}'{why}")
     return measure, columns
+
+
+def _untold(side: Side) -> float | None:
+    found = [scores["untold-claims"] for scores in side.scores.values() if "untold-claims" in scores]
+    return sum(found) / len(found) if found else None
 
 
 def _declined(side: Side) -> tuple[int, int]:

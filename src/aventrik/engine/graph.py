@@ -17,7 +17,7 @@ from ..core.context import Context
 from ..core.context.serving import ServedList
 from ..core.embedding import MODELS
 from ..core.indexing.texts import KINDS
-from ..core.judging import Judgement, Reference
+from ..core.judging import Agreement, Judgement, Reference
 from ..core.measures import Scores
 from ..core.measures.loss import Losses, Reached
 from ..core.reranking import STEPS, Ranked, settings_of
@@ -218,12 +218,18 @@ def _reach(resolved: Resolved) -> Any:
     return None if search.nearest == "exact" else search.reach.told(search.nearest)
 
 
-def _answerer(resolved: Resolved) -> Mapping[str, Wanted]:
-    return {"answerer": Wanted("language", resolved.configuration.answering.model, ("answer",))}
+def _answerer(resolved: Resolved, tasks: tuple[str, ...] = ("answer",)) -> Mapping[str, Wanted]:
+    return {"answerer": Wanted("language", resolved.configuration.answering.model, tasks)}
 
 
-def _judge(resolved: Resolved) -> Mapping[str, Wanted]:
-    return {"judge": Wanted("language", resolved.judge, ("claims", "verdict", "stated"))}
+def _judge(
+    resolved: Resolved, tasks: tuple[str, ...] = ("claims", "verdict", "stated", "addressed")
+) -> Mapping[str, Wanted]:
+    return {"judge": Wanted("language", resolved.judge, tasks)}
+
+
+def _asks_again(resolved: Resolved) -> bool:
+    return resolved.answers and resolved.configuration.answering.again > 0
 
 
 GRAPH: tuple[Stage, ...] = (
@@ -311,11 +317,20 @@ GRAPH: tuple[Stage, ...] = (
         record=Answer,
     ),
     Stage(
-        "verdicts", 2, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=_judge,
+        "again", 1, QUESTION, ("wording", "context"), answers.again,
+        lambda resolved: answers.Asking(resolved.configuration.answering.again, resolved.configuration.answering.style),
+        lambda resolved: _answerer(resolved, ("paraphrases", "answer")), used=_asks_again, record=answers.Again,
+    ),
+    Stage(
+        "verdicts", 3, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=_judge,
         used=lambda resolved: resolved.answers, record=Judgement,
     ),
     Stage(
-        "answer scores", 1, QUESTION, ("evidence", "context", "answer", "verdicts"), scoring.answered, record=Scores,
+        "agreement", 1, QUESTION, ("wording", "answer", "again"), answers.agreement,
+        models=lambda resolved: _judge(resolved, ("consistent",)), used=_asks_again, record=Agreement,
+    ),
+    Stage(
+        "answer scores", 2, QUESTION, ("evidence", "context", "answer", "verdicts", "agreement"), scoring.answered, record=Scores,
         together=1024,
     ),
     Stage(
@@ -346,7 +361,11 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
         if stage.name == _LAST.get(until):
             break
     if until == "answer":
-        nodes = {name: node for name, node in nodes.items() if name not in ("verdicts", "answer scores", "losses")}
+        nodes = {
+            name: node
+            for name, node in nodes.items()
+            if name not in ("again", "verdicts", "agreement", "answer scores", "losses")
+        }
     return nodes
 
 

@@ -15,7 +15,7 @@ from .opened import Opened
 from .questions import Asked, Passing, asks
 from .resolved import Wanted
 
-_CALLS = {"answer": 1, "verdicts": 4}  # requests a question; claims are about three
+_CALLS = {"answer": 1, "verdicts": 5, "again": 2, "agreement": 1}  # requests a question; claims are about three
 _STEP_ITEMS = 10
 
 

@@ -109,16 +109,25 @@ class Models:
     def _language(self, name: str) -> Any:
         if name == "offline":
             return OfflineModel()
+        model = self.workspace.settings.models[name]
+        if model.kind == "built-in":
+            from ..models.reading import ReadingModel
+
+            wanted = Wanted("embedding", model.reads_with, ("query", "passage"))
+            return ReadingModel(name, self.get(wanted), lambda: self._reads_by(model.reads_with))
         from ..models.language import HttpLanguageModel
 
         return HttpLanguageModel(
-            connection(name, self.workspace.settings.models[name]),
+            connection(name, model),
             self.workspace.prompts,
             self._calls,
             self._fresh,
             progress=lambda done, total: self._progress(f"asking {name}", done, total),
             waiting=self._waiting(name),
         )
+
+    def _reads_by(self, name: str) -> str:
+        return " ".join(self.identity(Wanted("embedding", name, (use,))) for use in ("query", "passage"))
 
     def _embedder(self, name: str) -> Any:
         model = self.workspace.settings.models[name]

@@ -177,13 +177,37 @@ class VerdictReply(_Record):
 
     quotes: list[VerdictQuote] = Field([], max_length=_MOST)
     reason: _Words = ""
-    verdict: Literal["supported", "contradicted", "not found"]
+    verdict: Literal["supported", "contradicted", "not found", "too far to tell"]
+    confidence: float = Field(ge=0, le=1)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_hundred(cls, value: Any) -> Any:
+        """A confidence in per cent as a share."""
+        sure = value.get("confidence") if isinstance(value, dict) else None
+        if isinstance(sure, int | float) and not isinstance(sure, bool) and 1 < sure <= 100:
+            return value | {"confidence": sure / 100}
+        return value
 
 
 class Stated(_Record):
     """Reply to `stated`."""
 
     stated: list[bool] = Field(max_length=_MOST)
+
+
+class Addressed(_Record):
+    """Reply to `addressed`."""
+
+    reason: _Words = ""
+    level: int = Field(ge=0, le=3)
+
+
+class Consistent(_Record):
+    """Reply to `consistent`."""
+
+    reason: _Words = ""
+    level: int = Field(ge=0, le=2)
 
 
 RECORDS: dict[str, type[_Record]] = {
@@ -204,6 +228,8 @@ RECORDS: dict[str, type[_Record]] = {
     "claims": Claims,
     "verdict": VerdictReply,
     "stated": Stated,
+    "addressed": Addressed,
+    "consistent": Consistent,
 }
 
 

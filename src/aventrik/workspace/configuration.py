@@ -141,6 +141,7 @@ class Answering(_Table):
 
     model: str = ""
     style: Annotated[str, one_of(STYLES)] = "quote"
+    again: int = Field(0, ge=0, le=10)
 
 
 class Configuration(_Table):

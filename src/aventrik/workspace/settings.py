@@ -44,11 +44,12 @@ class ReadingSettings(_Table):
 class Model(_Table):
     """One named model; what is not said of a kind does not count for it."""
 
-    kind: Literal["http", "local"]
+    kind: Literal["http", "local", "built-in"]
     does: Literal["language", "embedding", "reranking"] = "language"
     address: str = ""
     model: str = ""
     path: str = ""
+    reads_with: str = ""
     key_variable: str = ""
     concurrency: int = Field(8, ge=1, le=512)
     requests_per_minute: int = Field(0, ge=0, le=10**9)
@@ -76,6 +77,10 @@ class Model(_Table):
             raise ValueError("kind 'local' needs the path of the model's folder")
         if self.kind == "local" and self.does == "language":
             raise ValueError("kind 'local' is for embedding and reranking models")
+        if self.kind == "built-in" and self.does != "language":
+            raise ValueError("kind 'built-in' is for language models")
+        if self.kind == "built-in" and not self.reads_with:
+            raise ValueError("kind 'built-in' needs the name of an embedding model, in reads_with")
         if self.reply_tokens > self.context // 2:
             raise ValueError("reply_tokens must leave at least half of the context for the prompt")
         return self
@@ -174,6 +179,14 @@ class Settings(_Table):
     drafting: DraftingSettings = DraftingSettings()
     statistics: StatisticsSettings = StatisticsSettings()
     models: dict[str, Model] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _read_with(self) -> Settings:
+        for name, model in self.models.items():
+            other = self.models.get(model.reads_with)
+            if model.reads_with and model.reads_with != "static" and (other is None or other.does != "embedding"):
+                raise ValueError(f"models.{name}.reads_with: no embedding model is named '{model.reads_with}'")
+        return self
 
     def able(self, does: str) -> list[str]:
         """Names of the configured models that do something: language, embedding or reranking."""

@@ -67,6 +67,11 @@ cluster = "auto"             # questions about one document count as one draw: d
 # price_in     = 0.0                       # per million tokens
 # price_out    = 0.0
 # context      = 8192                      # tokens
+
+# The built-in model with an embedding model at its side: it finds answers by likeness as well as by words.
+# [models.reader]
+# kind       = "built-in"
+# reads_with = "small"                     # an embedding model of this file, or static
 """
 
 STARTER_CONFIGURATION = """\

@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     found = [
         {
             "model": name, "kind": configured[name].kind, "does": configured[name].does,
-            "where": configured[name].address or configured[name].path,
+            "where": configured[name].address or configured[name].path or configured[name].reads_with,
             "roles": [role for role, who in roles.items() if who == name],
             **({"test": _tested(models, name)} if options.test else {}),
         }

@@ -11,29 +11,41 @@ from ..context import Served
 from ..protocols import LanguageModel, Task
 
 LONGEST = 100_000  # characters of an answer that is judged
+RELEVANT, AGREEING = 3, 2  # the highest levels of `addressed` and `consistent`
 MOST_CLAIMS = 200  # claims of one
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """`verdict` is supported, contradicted or not found; `quotes` are (item number, words) that it rests on."""
+    """`verdict` is supported, contradicted, not found or too far to tell; `quotes` are (item number, words) that it rests
+    on; `confidence` is how sure the judge is of it, 0 to 1."""
 
     claim: str
     verdict: str
     reason: str
     cites: tuple[int, ...]
     quotes: tuple[tuple[int, str], ...]
+    confidence: float = 1.0
+
+    @property
+    def support(self) -> float:
+        """How likely the claim is supported, by the judge's own confidence, 0 to 1; ½ where it can't tell."""
+        if self.verdict == "too far to tell":
+            return 0.5
+        return self.confidence if self.verdict == "supported" else 1 - self.confidence
 
 
 @dataclass(frozen=True)
 class Judgement:
     """The verdicts on an answer against its context; which reference facts it states; which of its claims the
-    reference answer or its evidence supports; and why judging failed, if it did."""
+    reference answer or its evidence supports; how far it addresses the question, 0 to 1 (None: not judged); and why
+    judging failed, if it did."""
 
     verdicts: tuple[Verdict, ...] = ()
     stated: tuple[bool, ...] = ()
     right: tuple[bool, ...] = ()
     failure: str = ""
+    relevance: float | None = None
 
 
 @dataclass(frozen=True)
@@ -87,7 +99,20 @@ def judge(
         [(p, Task("verdict", {"claim": claim["text"], "context": references[p].context})) for p, claim in known]
     )
     wanted = [place for place in spoken if references[place].facts and place not in failures]
-    stated = ask([(p, Task("stated", {"facts": list(references[p].facts), "answer": answers[p].text})) for p in wanted])
+    stated = ask(
+        [
+            (
+                p,
+                Task(
+                    "stated", {"question": questions[p], "facts": list(references[p].facts), "answer": answers[p].text}
+                ),
+            )
+            for p in wanted
+        ]
+    )
+    whole = [place for place in spoken if place not in failures]
+    level = ask([(p, Task("addressed", {"question": questions[p], "answer": answers[p].text})) for p in whole])
+    relevance = {p: int(value["level"]) / RELEVANT for p, value in zip(whole, level) if value}
     verdicts: dict[int, list[Verdict]] = {}
     for (place, claim), value in zip(claims, held):
         if value:
@@ -104,6 +129,7 @@ def judge(
             tuple(verdicts.get(place, ())),
             said.get(place, (False,) * len(references[place].facts)),
             tuple(agreed.get(place, ())),
+            relevance=relevance.get(place),
         )
         for place in range(len(answers))
     ]
@@ -111,4 +137,51 @@ def judge(
 
 def _verdict(claim: dict[str, Any], value: dict[str, Any]) -> Verdict:
     quotes = tuple((int(quote["item"]), str(quote["quote"])) for quote in value["quotes"])
-    return Verdict(claim["text"], value["verdict"], value["reason"], tuple(claim["cites"]), quotes)
+    sure = float(value.get("confidence", 1.0))
+    return Verdict(claim["text"], value["verdict"], value["reason"], tuple(claim["cites"]), quotes, sure)
+
+
+@dataclass(frozen=True)
+class Agreement:
+    """How far the answers to other wordings of a question agree with the answer to it: the mean over them, 0 to 1; the
+    wordings and answers; and why there is none, if so."""
+
+    value: float | None = None
+    wordings: tuple[str, ...] = ()
+    answers: tuple[str, ...] = ()
+    failure: str = ""
+
+
+def agreements(
+    questions: Sequence[str],
+    answers: Sequence[Answer],
+    others: Sequence[Sequence[tuple[str, Answer]]],
+    model: LanguageModel,
+) -> list[Agreement]:
+    """How far each answer agrees with `others`: (wording, answer) of the same question. Two that decline agree; one that
+    declines and one that answers do not; the judge compares the rest."""
+    rows = [
+        (place, number, other.text) for place, few in enumerate(others) for number, (_, other) in enumerate(few)
+        if not answers[place].failure and not other.failure and not (answers[place].declined or other.declined)
+    ]  # fmt: skip
+    replies = model.perform(
+        [
+            Task("consistent", {"question": questions[p], "first": answers[p].text, "second": text})
+            for p, _, text in rows
+        ]
+    )
+    said = {(place, number): reply for (place, number, _), reply in zip(rows, replies)}
+    made = []
+    for place, few in enumerate(others):
+        values, failure = [], answers[place].failure
+        for number, (_, other) in enumerate(few):
+            reply = said.get((place, number))
+            if reply is not None and reply.value is not None:
+                values.append(int(reply.value["level"]) / AGREEING)
+            elif reply is not None or other.failure:
+                failure = failure or other.failure or (reply.failure if reply else "")
+            elif not answers[place].failure:
+                values.append(float(answers[place].declined == other.declined))
+        value = sum(values) / len(values) if values and not failure else None
+        made.append(Agreement(value, tuple(text for text, _ in few), tuple(other.text for _, other in few), failure))
+    return made

@@ -19,6 +19,7 @@ class Judged:
     answer: Answer
     judgement: Judgement
     answerable: bool
+    agreement: float | None = None
 
     def share(self, *verdicts: str) -> float | None:
         """Claims with one of the verdicts ÷ claims."""
@@ -27,14 +28,17 @@ class Judged:
 
 
 def groundedness(judged: Judged) -> float | None:
-    """Supported claims ÷ claims, against the served context alone."""
-    return judged.share("supported")
+    """Supported claims ÷ claims that the judge could tell, against the served context alone."""
+    decided = judged.share("supported", "contradicted", "not found")
+    return judged.share("supported") / decided if decided else None  # type: ignore[operator]
 
 
 def hallucinated(judged: Judged) -> float | None:
-    """1 if at least one claim is contradicted or not found, else 0; its mean is the hallucination rate."""
-    share = judged.share("supported")
-    return None if share is None else float(share < 1)
+    """1 if at least one claim is contradicted or not found, else 0; its mean is the hallucination rate. A claim that is
+    too far in wording for the judge is no hallucination; where all are, there is no telling."""
+    if not judged.share("supported", "contradicted", "not found"):
+        return None
+    return float(bool(judged.share("contradicted", "not found")))
 
 
 def contradicted_claims(judged: Judged) -> float | None:
@@ -45,6 +49,21 @@ def contradicted_claims(judged: Judged) -> float | None:
 def unfound_claims(judged: Judged) -> float | None:
     """Claims that are not found ÷ claims."""
     return judged.share("not found")
+
+
+def untold_claims(judged: Judged) -> float | None:
+    """Claims that are too far in wording for the judge to tell ÷ claims."""
+    return judged.share("too far to tell")
+
+
+def relevance(judged: Judged) -> float | None:
+    """How far the answer addresses the question, 0 to 1: also of one that is grounded and on another matter."""
+    return judged.judgement.relevance
+
+
+def consistency(judged: Judged) -> float | None:
+    """How far the answers to other wordings of the question agree with this one, 0 to 1; none where none were asked."""
+    return judged.agreement
 
 
 def completeness(judged: Judged) -> float | None:

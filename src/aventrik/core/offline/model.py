@@ -6,12 +6,14 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ..protocols import Reply, Task
-from . import answers, paraphrases, passages, questions, verdicts
+from . import paraphrases, passages, questions
+from .answering import answering, parts
+from .judging import addressing, splitting, stating, weighing
 
 _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "paraphrases": paraphrases.paraphrase,
     "hypothetical": paraphrases.suppose,
-    "subquestions": answers.take_apart,
+    "subquestions": parts.take_apart,
     "questions": questions.ask,
     "joined": lambda fields: {"questions": []},  # its rules pair what they have written themselves
     "unanswered": lambda fields: {"said": "", "questions": []},
@@ -22,12 +24,14 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "facts": passages.state_facts,
     "relevance": passages.is_relevant,
     "extract": passages.extract,
-    "answer": answers.answer,
-    "claims": verdicts.split_claims,
-    "verdict": verdicts.verify,
-    "stated": verdicts.stated,
+    "answer": answering.answer,
+    "claims": splitting.split_claims,
+    "verdict": weighing.verify,
+    "stated": stating.stated,
+    "addressed": addressing.addresses,
+    "consistent": addressing.agree,
 }
-_VERSION = 3
+_VERSION = 4
 
 
 class OfflineModel:

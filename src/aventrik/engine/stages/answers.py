@@ -2,12 +2,31 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from ...core.answering import Answer, answer
 from ...core.context import Context, Served, within_budget
 from ...core.documents.spans import text_of
-from ...core.judging import Judgement, judge
+from ...core.judging import Agreement, Judgement, agreements, judge
+from ...core.rewriting import rewrite
 from ..given import Given
 from .listed import named_source
+
+
+@dataclass(frozen=True)
+class Asking:
+    """In how many other wordings a question is asked again, and the style of the answers."""
+
+    again: int
+    style: str
+
+
+@dataclass(frozen=True)
+class Again:
+    """(wording, answer) of other wordings of a question; and why there are none, if the wording failed."""
+
+    answers: tuple[tuple[str, Answer], ...]
+    failure: str = ""
 
 
 def context(given: Given) -> list[Context]:
@@ -41,6 +60,29 @@ def answers(given: Given) -> list[Answer]:
     texts = [wording.text for wording in given["wording"]]
     contexts = [found.items for found in given["context"]]
     return answer(texts, contexts, given.settings, given.models["answerer"])
+
+
+def again(given: Given) -> list[Again]:
+    """Answers to other wordings of each question, from the context that it has itself."""
+    texts = [wording.text for wording in given["wording"]]
+    how: Asking = given.settings
+    found = rewrite(texts, "paraphrases", how.again, given.models["answerer"])
+    contexts = [each.items for each in given["context"]]
+    rows = [(place, text) for place, queries in enumerate(found) for text in queries.texts[1:]]
+    answers_ = answer(
+        [text for _, text in rows], [contexts[place] for place, _ in rows], how.style, given.models["answerer"]
+    )
+    made: list[list[tuple[str, Answer]]] = [[] for _ in texts]
+    for (place, text), each in zip(rows, answers_):
+        made[place].append((text, each))
+    return [Again(tuple(few), queries.failure) for few, queries in zip(made, found)]
+
+
+def agreement(given: Given) -> list[Agreement]:
+    """How far those answers agree with the answer to the question itself."""
+    others = [each.answers for each in given["again"]]
+    texts = [wording.text for wording in given["wording"]]
+    return agreements(texts, given["answer"], others, given.models["judge"])
 
 
 def verdicts(given: Given) -> list[Judgement]:

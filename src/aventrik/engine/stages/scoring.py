@@ -38,7 +38,8 @@ def answered(given: Given) -> list[Scores]:
     for place, (evidence, context) in enumerate(zip(given["evidence"], given["context"])):
         scores = {"context-tokens": float(context.tokens)}
         if given["answer"] is not None:
-            judged = Judged(given["answer"][place], given["verdicts"][place], bool(evidence.needs))
+            agreed = given["agreement"][place].value if given["agreement"] is not None else None
+            judged = Judged(given["answer"][place], given["verdicts"][place], bool(evidence.needs), agreed)
             scores.update(answer_scores(judged))
         made.append(Scores(scores))
     return made

@@ -83,6 +83,9 @@ class Finishing:
         replies = self.work.model.perform([Task("known", {"question": each.wording}) for each in asked])
         said = [(each, reply.value) for each, reply in zip(asked, replies) if reply.value and reply.value["known"]]
         stated = self.work.model.perform(
-            [Task("stated", {"facts": [each.offer.answer], "answer": str(value["answer"])}) for each, value in said]
+            [
+                Task("stated", {"question": each.wording, "facts": [each.offer.answer], "answer": str(value["answer"])})
+                for each, value in said
+            ]
         )
         return {each.wording for (each, _), reply in zip(said, stated) if reply.value and any(reply.value["stated"])}

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 
 from ...documents import Document
 from ...documents.spans import Range
+from ...offline.thesaurus import VERBS
 from ...text import STOP_WORDS, content_terms
 from .. import Need, Quoted
 from .offers import Offer
 from .sections import Section, sections
-from .thesaurus import VERBS
 from .usage import Usage
 
 _NUMBER = re.compile(

@@ -6,8 +6,8 @@ import random
 import re
 from collections.abc import Callable, Sequence
 
+from ...offline.thesaurus import NOUNS, VERBS
 from ...text import content_terms, stem
-from .thesaurus import NOUNS, VERBS
 
 _DOING = re.compile(r"^(?P<before>(?:How do I|how do I|Can you tell me how to|I want to) )(?P<verb>[a-z]+)(?= )")
 _WORD = re.compile(r"(?<![\w'’/.\"-])[a-z]{4,}(?![\w'’/\"-]|\.\w)")

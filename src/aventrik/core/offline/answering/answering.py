@@ -1,0 +1,81 @@
+"""Answers drawn from sentences and rows of a context, with citations; or a decline when none of them fits well enough."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from ...text import STOP_WORDS, WORD, stem
+from .asking import FRAME, read
+from .parts import parts
+from .reading import Fit, Sentence, fits_of, pool_of
+
+Likeness = Callable[[str, Sequence[str]], npt.NDArray[np.float32]]  # question, texts → cosines, −1 to 1
+
+ENOUGH = 0.6  # of a fit, from which a sentence is an answer
+_LIKE = 0.67  # the same where an embedding model reads along
+_WORDS = 0.4  # what the fit of words counts beside likeness
+_SECOND = 0.9  # of the best fit, that a second sentence must have to be added
+_AMOUNT = re.compile(r"[£$€]\s?\d[\d,.]*|\d[\d,.:]*\s?(?:%|(?!and\b|or\b|to\b)[a-zA-Z]+)?")
+
+
+def answer(fields: Mapping[str, Any], likeness: Likeness | None = None) -> dict[str, Any]:
+    """A statement for each part of the question that the context answers.
+
+    The sentence that fits best answers, if it fits well enough (see `reading.fits_of`); with `likeness`, an embedding model's
+    cosine of question and sentence counts as well. `style` "quote" gives the sentence as it stands; "short" gives the wanted
+    figure with the question's own key words, which is nearer to how people write and, like them, can put a figure to the
+    wrong thing.
+    """
+    pool = pool_of(fields["context"])
+    statements: list[dict[str, Any]] = []
+    for part in parts(str(fields["question"])):
+        for found in _best(part, pool, likeness):
+            text = _short(part, found.text) if fields.get("style") == "short" else found.text
+            if all(text != other["text"] for other in statements):
+                statements.append({"text": text, "cites": [found.item], "quotes": [found.text]})
+    return {"declined": not statements, "statements": statements}
+
+
+def _best(part: str, pool: Sequence[Sentence], likeness: Likeness | None) -> list[Sentence]:
+    question = read(part)
+    if not pool or not question.about:
+        return []
+    fits = fits_of(question, pool)
+    scores = np.array([fit.score for fit in fits])
+    like = np.zeros(len(pool), dtype=np.float32)
+    if likeness is not None:
+        like = likeness(part, [each.headed for each in pool])
+        scores = _WORDS * scores + like
+    order = np.argsort(-scores, kind="stable")
+    first = int(order[0])
+    if scores[first] < (ENOUGH if likeness is None else _LIKE) or not _sound(fits[first], likeness, float(like[first])):
+        return []
+    found = [pool[first]]
+    second = int(order[1]) if len(order) > 1 else first
+    if second != first and scores[second] >= _SECOND * scores[first] and fits[second].matched - fits[first].matched:
+        found.append(pool[second])
+    return found
+
+
+def _sound(fit: Fit, likeness: Likeness | None, like: float) -> bool:
+    """Whether a sentence shares something with the question, and its item all names and figures of it; to an embedding
+    model it has to be near instead."""
+    if likeness is not None:
+        return bool(fit.matched) or like >= _LIKE
+    return bool(fit.matched) and not fit.lost_names
+
+
+def _short(question: str, sentence: str) -> str:
+    asked = read(question)
+    if asked.form is None or not asked.form.search(sentence):
+        return sentence
+    found = _AMOUNT.search(sentence)
+    if not found:
+        return sentence
+    topic = [w for w in WORD.findall(question) if w.lower() not in STOP_WORDS and stem(w.lower()) not in FRAME]
+    return f"{found[0].strip()} ({' '.join(topic)})."

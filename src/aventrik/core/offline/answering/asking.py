@@ -1,0 +1,133 @@
+"""A question as the answerer reads it: what it is about, in all words that may stand for it, and what kind of thing it asks for."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+
+from ...text import STOP_WORDS, stem
+from ..judging.addressing import WANTED
+from ..judging.words import Word, words_of
+from ..synonyms import GROUPS
+from ..thesaurus import NOUNS, VERBS
+from .everyday import OTHERS
+
+# Words that frame a question and name nothing: what they ask about stands beside them.
+FRAME = frozenset(
+    stem(word)
+    for word in """how what when where who whom whose which why much many often far soon tell know please want need like
+    anyone somebody someone anybody anything something mean means meant call called happen happens happened do does did doing thing things
+    way ways ok okay allowed allow permitted possible get got go going come say says kind sort give
+    find out help look looking question answer explain understand rule rules apply there exist able have has hello hi thanks learn
+    whats hows wheres whos im ive dont cant isnt whether also still just really actually""".split()
+)
+_AFTER_HOW = frozenset("long old late early wide deep high tall big large fast heavy thick hot cold close near".split())
+_LETTERS = 5  # of a word that may be misspelt
+
+
+@dataclass(frozen=True)
+class Asked:
+    """Something that a question names: the word, the terms that may stand for it with how well (0 to 1), whether it is a
+    name or a figure."""
+
+    word: str
+    terms: dict[str, float]
+    name: bool = False
+    figure: str = ""
+
+
+_DEFINES = re.compile(
+    r"\bmeant by\b|\bmeaning of\b|\bstands? for\b|\bdefin(?:e|ition)\b|\bdoes .* mean\b|"
+    r"^what(?:'s| is| are)? (?:an? )?[\w -]+\??$|\btell me what (?:an? )?[\w -]+ (?:is|are)\b|come across\b",
+    re.IGNORECASE,
+)
+_COLUMN = re.compile(
+    r"\bhow many\b.*\b(?:does|do|has|have)\b|\bwhat (?:is|are) the\b.*\b(?:of|for)\b|\bwhich (?:is|has)\b",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True)
+class Question:
+    """`about` what the question names; `form` the pattern that an answer of its kind has, None where any sentence may;
+    `whether` it is answered by yes or no; whether it asks for a definition (`defines`), or for a property (`column`)."""
+
+    about: tuple[Asked, ...]
+    form: re.Pattern[str] | None
+    whether: bool
+    defines: bool = False
+    column: bool = False
+
+
+@lru_cache(maxsize=1 << 12)
+def read(text: str) -> Question:
+    """What a question asks for and about."""
+    words = words_of(text)
+    named = any(c.isupper() for c in text[1:])
+    about: dict[str, Asked] = {}
+    for before, word in zip([None, *words], words):
+        if not word.content or (stem(word.lower) in FRAME and not word.figure):
+            continue
+        if before is not None and before.lower in ("how", "hows") and word.lower in _AFTER_HOW:
+            continue
+        about.setdefault(word.term, Asked(word.lower, _standing(word), word.name and named, word.figure))
+    form = next((value for kind, value in WANTED if kind.search(text)), None)
+    whether = form is not None and form.pattern == "."
+    defines = bool(_DEFINES.search(text)) and len(about) <= 4
+    return Question(tuple(about.values()), None if whether else form, whether, defines, bool(_COLUMN.search(text)))
+
+
+def _standing(word: Word) -> dict[str, float]:
+    """The terms that may stand for a word: itself, 1; its synonyms, less."""
+    found = {word.term: 1.0, stem(word.lower): 1.0}
+    if word.figure:
+        return found
+    singular = word.lower[:-1] if word.lower.endswith("s") else word.lower
+    others: set[str] = set()
+    for form in (word.lower, singular):
+        others.update(GROUPS.get(form, ()))
+        for table in (NOUNS, VERBS):
+            others.update(other for other in table.get(form, ()) if " " not in other)
+            others.update(_BACK.get(form, ()))
+    for other in others:
+        if other not in STOP_WORDS:
+            found.setdefault(stem(other), 0.8)
+    for term in OTHERS.get(stem(word.lower), ()):
+        found.setdefault(term, 0.7)
+    return found
+
+
+def _backwards() -> dict[str, tuple[str, ...]]:
+    """For each single word of the thesaurus the words that it may stand for."""
+    found: dict[str, list[str]] = {}
+    for table in (NOUNS, VERBS):
+        for first, others in table.items():
+            for other in others:
+                if " " not in other:
+                    found.setdefault(other, []).append(first)
+    return {word: tuple(firsts) for word, firsts in found.items()}
+
+
+_BACK = _backwards()
+
+
+def spelt(word: str, known: frozenset[str]) -> str:
+    """The one known word that differs from a word by a letter (left out, added, changed, or two swapped); empty where there
+    is none or several."""
+    if len(word) < _LETTERS or word in known:
+        return ""
+    near = [
+        other for other in known if abs(len(other) - len(word)) <= 1 and other[0] == word[0] and _one_apart(word, other)
+    ]
+    return near[0] if len(near) == 1 else ""
+
+
+def _one_apart(one: str, other: str) -> bool:
+    if len(one) > len(other):
+        one, other = other, one
+    start = next((n for n, (a, b) in enumerate(zip(one, other)) if a != b), len(one))
+    if len(one) == len(other):
+        swapped = one[start : start + 2] == other[start : start + 2][::-1] and one[start + 2 :] == other[start + 2 :]
+        return swapped or one[start + 1 :] == other[start + 1 :]
+    return one[start:] == other[start + 1 :]

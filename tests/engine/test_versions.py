@@ -47,8 +47,10 @@ PINNED: dict[str, tuple[int, str]] = {
     "reached": (1, "40305173c1c7"),
     "context": (3, "f64c12b43a42"),
     "answer": (2, "b1024e44c3b2"),
-    "verdicts": (2, "09bed0ed6ce6"),
-    "answer scores": (1, "4c9c7de2858c"),
+    "again": (1, "d5978d87e3db"),
+    "verdicts": (3, "779c7af6707c"),
+    "agreement": (1, "2c3dd9ffe42f"),
+    "answer scores": (2, "8c0d8e54fcbf"),
     "losses": (1, "06def1b88365"),
 }
 EVERYTHING = {
@@ -139,7 +141,7 @@ TASKS = [
     Task("consistent", {"question": "What does a key cost?", "first": "12 pounds.", "second": "It is 12 pounds."}),
     Task("paraphrases", {"question": "How long may a boat stay at a mooring?", "count": 2}),
 ]  # fmt: skip
-REPLIES = ("offline 3", "bb1c2cc46308")
+REPLIES = ("offline 4", "3343c7d450dd")
 
 
 def test_the_built_in_model_says_something_else_only_under_another_version() -> None:

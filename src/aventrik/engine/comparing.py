@@ -21,7 +21,16 @@ from ..workspace.toml import nearest
 from .opened import find_run
 from .records import decode
 
-_COLUMNS = ("hit@{k}", "reciprocal-rank", "ndcg@{k}", "density@{k}", "groundedness", "hallucinated", "correctness")
+_COLUMNS = (
+    "hit@{k}",
+    "reciprocal-rank",
+    "ndcg@{k}",
+    "density@{k}",
+    "groundedness",
+    "hallucinated",
+    "relevance",
+    "correctness",
+)
 _SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
 COSTS = ("seconds", "calls", "model-tokens", "money")
 # What a run was measured by and on; runs that differ in one of these differ not by their settings alone.

@@ -186,7 +186,6 @@ fine penalty
 folder directory
 guideline rule
 illness sickness
-improvement change for the better
 job task
 leave time off
 licence permit
@@ -210,7 +209,6 @@ problem difficulty
 procedure way
 program application
 protection safety
-recovery way back
 refund money back
 regulation rule
 removal taking away

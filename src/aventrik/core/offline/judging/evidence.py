@@ -80,8 +80,8 @@ def _places(number: int, source: str, text: str) -> tuple[Place, ...]:
 
 def _behind(word: Word) -> Word:
     return Word(
-        word.text, word.lower, word.term, word.figure, word.unit, word.name, word.content, word.clause + _APART, word.gap,
-        word.segment + _APART, 1,
+        word.text, word.lower, word.term, word.figure, word.unit, word.name, word.content, word.clause + _APART,
+        word.segment + _APART, 1, word.light, word.weight,
     )  # fmt: skip
 
 

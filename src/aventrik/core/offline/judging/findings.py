@@ -307,6 +307,8 @@ def _astray(pairing: Pairing) -> list[int]:
     for i, j in pairs.items():
         if claim[i].content or not (is_negation(claim, i) or is_wide(claim, i) or is_condition(claim, i)):
             continue
+        if pairs.get(i - 1) == j - 1 or pairs.get(i + 1) == j + 1:
+            continue
         behind = [k for k in pairs if claim[k].content and i < k <= i + 3]
         beside = behind[:1] or [k for k in pairs if claim[k].content and abs(k - i) <= 4]
         if not any(theirs[pairs[k]].clause == theirs[j].clause for k in beside):

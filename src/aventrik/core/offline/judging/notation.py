@@ -12,6 +12,7 @@ _CLOCK = re.compile(r"\b(\d{1,2})(?:[.:](\d{2}))? ?([ap])\.?m\b\.?(?!\w)", re.IG
 _OCLOCK = re.compile(rf"\b{_HOUR} o['’]clock\b", re.IGNORECASE)
 _NOON = re.compile(r"\b(noon|midnight|midday)\b", re.IGNORECASE)
 _MAY_TELL_TIME = re.compile(r"past|quarter|clock|noon|mid(?:night|day)", re.IGNORECASE)
+_DIGIT = re.compile(r"\d")
 _ISO = re.compile(r"\b(\d{4})-(\d{2})-(\d{2})\b")
 _MONTH = "|".join(name.capitalize() for name in MONTHS)
 _SHORT = "Jan|Feb|Mar|Apr|Jun|Jul|Aug|Sept?|Oct|Nov|Dec"
@@ -24,7 +25,7 @@ _NAMES = {name[:3]: name.capitalize() for name in MONTHS}
 
 def in_one_notation(text: str) -> str:
     """'half past four' and '4.30 pm' as 4:30 and 16:30, 'May 3rd, 2031' and '2031-05-03' as 3 May 2031, '1 000' as 1000."""
-    if any(c.isdigit() for c in text):
+    if _DIGIT.search(text):
         text = _SPACED.sub(lambda found: re.sub(r"\D", "", found[0]), text)
         text = _ISO.sub(lambda found: _date(int(found[3]), int(found[2]), found[1], found[0]), text)
         text = _MONTH_FIRST.sub(lambda found: f"{int(found[2])} {_month(found[1])} ", text)

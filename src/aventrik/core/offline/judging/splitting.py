@@ -18,7 +18,7 @@ CITE = re.compile(
 )
 _LEADING = re.compile(rf"(?:{CITE.pattern.replace('?P<', '?P<lead_')}[\s,;.]*)+", re.IGNORECASE)
 _MARKUP = re.compile(
-    r"\*\*|__|`+|(?<!\w)\*(?=\S)|(?<=\S)\*(?!\w)|</?(?:b|i|em|strong|p|br|li|ul|ol|sup|sub|code|span|div)\b[^>]*>"
+    r"(?<!\w)(?:\*\*|__)|(?:\*\*|__)(?!\w)|`+|(?<!\w)\*(?=\S)|(?<=\S)\*(?!\w)|</?(?:b|i|em|strong|p|br|li|ul|ol|sup|sub|code|span|div)\b[^>]*>"
 )
 _LINK = re.compile(r"!?\[([^\]]+)\]\((?:https?:|#|/|\.)[^)]*\)")
 _ITEM = re.compile(r"^\s*(?:[-*•–+‣◦]|\(?\d{1,2}[.)]|\(?[a-z][.)](?=\s))\s+")

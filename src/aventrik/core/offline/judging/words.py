@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
 from ...text import STOP_WORDS, stem
 from ..synonyms import leader
@@ -38,10 +38,11 @@ CLITICS = {"can't": ("can", "not"), "won't": ("will", "not"), "cannot": ("can", 
 _FUNCTION, _LIGHT = 0.2, 0.4  # weight of a word without a meaning of its own, and of a light one
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False)
 class Word:
     """`text` as it stands; `term` is what is compared: the stem, put into the leading one of its synonyms, or a figure.
-    `clause` counts up at each break; `gap` tells whether a break stands right before it."""
+    `clause` and `segment` count up at each break, and at each that begins another case; `sentence` is 1 in the second of two
+    that are read as one. `light`: it tells little; `weight` is how much it tells, 1 for content. Nothing changes one."""
 
     text: str
     lower: str
@@ -51,57 +52,64 @@ class Word:
     name: bool = False
     content: bool = False
     clause: int = 0
-    gap: bool = False
     segment: int = 0
     sentence: int = 0
+    light: bool = False
+    weight: float = 1.0
 
-    @cached_property
-    def light(self) -> bool:
-        """Whether it tells little: a function word, or one of `LIGHT`."""
-        return not self.content or stem(self.lower) in LIGHT
 
-    @cached_property
-    def weight(self) -> float:
-        """How much it tells: 1 for content, less for light and function words."""
-        if not self.content:
-            return _FUNCTION
-        return _LIGHT if self.light else 1.0
+@dataclass(frozen=True)
+class _Token:
+    """What a lower-cased token is wherever it stands: its parts as (word, term, content, light, weight)."""
+
+    parts: tuple[tuple[str, str, bool, bool, float], ...]
+    figure: bool
+    opens: bool
+    turns: bool
+
+
+@lru_cache(maxsize=1 << 16)
+def _token(lower: str) -> _Token:
+    rows = []
+    for part in _parted(lower):
+        content = part not in STOP_WORDS
+        light = not content or stem(part) in LIGHT
+        rows.append((part, _term(part), content, light, _FUNCTION if not content else _LIGHT if light else 1.0))
+    figure = value_of(lower) is not None and not month_of(lower)
+    return _Token(tuple(rows), figure, lower in _JOINING or lower in OPENING, lower in ("otherwise", "else"))
 
 
 @lru_cache(maxsize=1 << 14)
 def words_of(text: str) -> tuple[Word, ...]:
     """The words of one sentence."""
     found: list[Word] = []
-    clause, segment, gap, first = 0, 0, False, True
+    clause, segment, first = 0, 0, True
     tokens = _TOKEN.findall(_HYPHEN.sub(" ", in_one_notation(text)))
     place = 0
     while place < len(tokens):
         token = tokens[place]
-        lower = token.lower().replace("’", "'")
+        place += 1
         if token in _BREAKS:
-            clause, gap = clause + 1, True
-            segment += token == ";"
-            place += 1
-            continue
-        if not lower[0].isalnum():
-            place += 1
-            continue
-        if lower in _JOINING or lower in OPENING:
             clause += 1
-        segment += lower in ("otherwise", "else")
-        figure, taken = _figure(tokens, place)
+            segment += token == ";"
+            continue
+        if not token[0].isalnum():
+            continue
+        lower = token.lower().replace("’", "'")
+        kind = _token(lower)
+        clause += kind.opens
+        segment += kind.turns
+        figure, taken = _figure(tokens, place - 1) if kind.figure else ("", 0)
         if figure:
-            unit = unit_of(lower)
-            found.append(Word(token, lower, figure, figure, unit, False, True, clause, gap, segment))
-            place += taken
+            found.append(Word(token, lower, figure, figure, unit_of(lower), False, True, clause, segment))
+            place += taken - 1
         else:
-            for part in _parted(lower):
-                content = part not in STOP_WORDS
-                name = content and not first and _is_name(token)
-                found.append(Word(token, part, _term(part), "", "", name, content, clause, gap, segment))
-                gap = False
-            place += 1
-        gap, first = False, False
+            named = not first and _is_name(token)
+            found.extend(
+                Word(token, part, term, "", "", content and named, content, clause, segment, 0, light, weight)
+                for part, term, content, light, weight in kind.parts
+            )
+        first = False
     return tuple(found)
 
 
@@ -167,6 +175,5 @@ def _counts(tokens: list[str], place: int) -> bool:
 
 
 def _is_name(token: str) -> bool:
-    return token[:1].isupper() or any(c.isupper() for c in token[1:]) or (
-        any(c.isdigit() for c in token) and any(c.isalpha() for c in token)
-    )  # fmt: skip
+    """Whether a token has a capital, or letters and digits."""
+    return not token.islower() or not (token.isalpha() or token.isdigit() or "'" in token or "’" in token)

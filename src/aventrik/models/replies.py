@@ -190,10 +190,26 @@ class VerdictReply(_Record):
         return value
 
 
-class Stated(_Record):
-    """Reply to `stated`."""
+class StatedFact(_Record):
+    """Whether one fact, by its number from 1, is stated, and by which words."""
 
-    stated: list[bool] = Field(max_length=_MOST)
+    fact: int
+    words: _Words = ""
+    stated: bool
+
+
+class Stated(_Record):
+    """Reply to `stated`, one record a fact; a bare list of true and false counts as one, in order."""
+
+    stated: list[StatedFact] = Field(max_length=_MOST)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _in_order(cls, value: Any) -> Any:
+        said = value.get("stated") if isinstance(value, dict) else None
+        if isinstance(said, list) and all(isinstance(each, bool) for each in said):
+            return value | {"stated": [{"fact": n, "stated": each} for n, each in enumerate(said, 1)]}
+        return value
 
 
 class Addressed(_Record):
@@ -351,10 +367,21 @@ def _balanced(text: str) -> str:
     return ""
 
 
+def _by_number(rows: list[dict[str, Any]], count: int) -> list[bool]:
+    """Whether each fact is stated, in the order of the facts; raises `Unfit` where one is missing or stands twice."""
+    if len(rows) != count:
+        raise Unfit(f"stated: {len(rows)} values for {count} facts")
+    found = {row["fact"]: row["stated"] for row in rows}
+    lost = [number for number in range(1, count + 1) if number not in found]
+    if lost:
+        raise Unfit(f"stated: there is no record of fact {lost[0]}")
+    return [found[number] for number in range(1, count + 1)]
+
+
 def _check(task: Task, record: dict[str, Any]) -> None:
     """What a schema can't say: as many entries as were asked for, and numbers of items that exist."""
-    if task.name == "stated" and len(record["stated"]) != len(task.fields["facts"]):
-        raise Unfit(f"stated: {len(record['stated'])} values for {len(task.fields['facts'])} facts")
+    if task.name == "stated":
+        record["stated"] = _by_number(record["stated"], len(task.fields["facts"]))
     if task.name == "answer" and not record["declined"] and not record["statements"]:
         raise Unfit("statements: an answer that does not decline needs at least one")
     numbers = {item["number"] for item in task.fields.get("context", ())}

@@ -30,7 +30,7 @@ def chat(body: Mapping[str, Any]) -> dict[str, Any]:
         text = "I am a stand-in and do only the tasks of the tool that I came with."
     else:
         [reply] = _MODEL.perform([task])
-        text = json.dumps(reply.value, ensure_ascii=False)
+        text = json.dumps(_as_written(task.name, reply.value or {}), ensure_ascii=False)
     used = sum(count_tokens(str(message.get("content", ""))) + 4 for message in messages)
     wrote = count_tokens(text)
     return {
@@ -39,6 +39,13 @@ def chat(body: Mapping[str, Any]) -> dict[str, Any]:
         "choices": [{"index": 0, "message": {"role": "assistant", "content": text}, "finish_reason": "stop"}],
         "usage": {"prompt_tokens": used, "completion_tokens": wrote, "total_tokens": used + wrote},
     }
+
+
+def _as_written(name: str, value: dict[str, Any]) -> dict[str, Any]:
+    """A record in the form that a model's prompt asks for."""
+    if name == "stated":
+        return {"stated": [{"fact": n, "words": "", "stated": said} for n, said in enumerate(value["stated"], 1)]}
+    return value
 
 
 def embeddings(body: Mapping[str, Any]) -> dict[str, Any]:

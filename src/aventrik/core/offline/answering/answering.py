@@ -10,8 +10,8 @@ import numpy as np
 import numpy.typing as npt
 
 from ...text import STOP_WORDS, WORD, stem
-from .asking import FRAME, read
-from .parts import parts
+from .asking import FRAME, leaning, read
+from .parts import split
 from .reading import Fit, Sentence, fits_of, pool_of
 
 Likeness = Callable[[str, Sequence[str]], npt.NDArray[np.float32]]  # question, texts → cosines, −1 to 1
@@ -33,23 +33,23 @@ def answer(fields: Mapping[str, Any], likeness: Likeness | None = None) -> dict[
     """
     pool = pool_of(fields["context"])
     statements: list[dict[str, Any]] = []
-    for part in parts(str(fields["question"])):
-        for found in _best(part, pool, likeness):
+    for part, subject in split(str(fields["question"])):
+        for found in _best(part, subject, pool, likeness):
             text = _short(part, found.text) if fields.get("style") == "short" else found.text
             if all(text != other["text"] for other in statements):
                 statements.append({"text": text, "cites": [found.item], "quotes": [found.text]})
     return {"declined": not statements, "statements": statements}
 
 
-def _best(part: str, pool: Sequence[Sentence], likeness: Likeness | None) -> list[Sentence]:
-    question = read(part)
+def _best(part: str, subject: str, pool: Sequence[Sentence], likeness: Likeness | None) -> list[Sentence]:
+    question = leaning(read(part), subject) if subject else read(part)
     if not pool or not question.about:
         return []
     fits = fits_of(question, pool)
     scores = np.array([fit.score for fit in fits])
     like = np.zeros(len(pool), dtype=np.float32)
     if likeness is not None:
-        like = likeness(part, [each.headed for each in pool])
+        like = likeness(f"{subject}. {part}" if subject else part, [each.headed for each in pool])
         scores = _WORDS * scores + like
     order = np.argsort(-scores, kind="stable")
     first = int(order[0])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from ...text import STOP_WORDS, stem
@@ -23,6 +23,7 @@ FRAME = frozenset(
     whats hows wheres whos im ive dont cant isnt whether also still just really actually""".split()
 )
 _AFTER_HOW = frozenset("long old late early wide deep high tall big large fast heavy thick hot cold close near".split())
+_LEANT = 0.4  # what a word counts that a part of a question takes from another part
 _LETTERS = 5  # of a word that may be misspelt
 
 
@@ -35,6 +36,7 @@ class Asked:
     terms: dict[str, float]
     name: bool = False
     figure: str = ""
+    weight: float = 1.0
 
 
 _DEFINES = re.compile(
@@ -58,6 +60,17 @@ class Question:
     whether: bool
     defines: bool = False
     column: bool = False
+
+
+def leaning(question: Question, subject: str) -> Question:
+    """A question with what it leans on: the things that `subject` names and it does not, at a part of their weight; all
+    of it for a question that names nothing."""
+    terms = {term for asked in question.about for term in asked.terms}
+    weight = _LEANT if question.about else 1.0
+    more = tuple(
+        replace(asked, name=False, weight=weight) for asked in read(subject).about if not terms & set(asked.terms)
+    )  # fmt: skip
+    return replace(question, about=(*question.about, *more))
 
 
 @lru_cache(maxsize=1 << 12)

@@ -285,7 +285,16 @@ water tap drinking
 week weekly
 wed wedding marry marriage
 weed plant
-wide width beam
+wide wider widest width beam
+longer longest shorter shortest length
+deeper deepest shallower depth draught
+higher highest lower lowest height rise level
+heavier heaviest lighter lightest weight
+older oldest younger youngest age
+faster fastest slower slowest speed
+dearer dearest cheaper cheapest fee price cost charge
+larger largest bigger biggest size capacity
+farther farthest further furthest nearer nearest distance miles
 winter november december january february march
 summer june july august april september october
 spring march april may

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -142,13 +142,13 @@ def _mended(asked: Asked, known: frozenset[str]) -> Asked:
     if asked.figure or any(term in known for term in asked.terms):
         return asked
     term = spelt(stem(asked.word), known)
-    return Asked(asked.word, {**asked.terms, term: 0.9}, asked.name, asked.figure) if term else asked
+    return replace(asked, terms={**asked.terms, term: 0.9}) if term else asked
 
 
 def _weight(asked: Asked, pool: Sequence[Sentence]) -> float:
     """How much a word tells: little where many sentences have it. One that none has weighs as one that a single one has."""
     having = sum(any(term in each.here for term in asked.terms) for each in pool)
-    return math.log1p(len(pool) / (max(having, 1) + 0.5)) * (1.3 if asked.name or asked.figure else 1.0)
+    return math.log1p(len(pool) / (max(having, 1) + 0.5)) * (1.3 if asked.name or asked.figure else 1.0) * asked.weight
 
 
 def _best(asked: Asked, terms: frozenset[str]) -> float:

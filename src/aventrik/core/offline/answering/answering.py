@@ -17,7 +17,7 @@ from .reading import Fit, Sentence, fits_of, pool_of
 Likeness = Callable[[str, Sequence[str]], npt.NDArray[np.float32]]  # question, texts → cosines, −1 to 1
 
 ENOUGH = 0.6  # of a fit, from which a sentence is an answer
-_LIKE = 0.67  # the same where an embedding model reads along
+_LIKE = 0.7  # the same where an embedding model reads along
 _WORDS = 0.4  # what the fit of words counts beside likeness
 _SECOND = 0.9  # of the best fit, that a second sentence must have to be added
 _AMOUNT = re.compile(r"[£$€]\s?\d[\d,.]*|\d[\d,.:]*\s?(?:%|(?!and\b|or\b|to\b)[a-zA-Z]+)?")

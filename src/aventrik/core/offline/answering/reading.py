@@ -21,8 +21,10 @@ _BELOW = re.compile(
 _ABOVE_IT = re.compile(
     r"\b(?:over|above|more than|at least|from|older than|longer than) (\d+(?:\.\d+)?)\b(?! ?(?:to|and|–|-|until)\b)"
 )
-_OR_MORE = re.compile(r"(?<![\d.,:])(\d+(?:\.\d+)?) ?[a-z]{0,8} or (?:more|over|above|longer|older|higher)\b")
-_OR_LESS = re.compile(r"(?<![\d.,:])(\d+(?:\.\d+)?) ?[a-z]{0,8} or (?:less|fewer|under|below|shorter|younger|lower)\b")
+_OR_MORE = re.compile(r"(?<![\d.,:])(\d+(?:\.\d+)?)(?: [a-z]{1,8})? or (?:more|over|above|longer|older|higher)\b")
+_OR_LESS = re.compile(
+    r"(?<![\d.,:])(\d+(?:\.\d+)?)(?: [a-z]{1,8})? or (?:less|fewer|under|below|shorter|younger|lower)\b"
+)
 _ENDS = ".!;)”\"’'"
 _NEAR, _ABOVE, _INSIDE = (
     0.6,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from ...text import STOP_WORDS, stem
+from ..irregular import base
 from ..synonyms import leader
 from .figures import compound, is_great, is_part, month_of, unit_of, value_of
 from .notation import in_one_notation
@@ -129,7 +130,7 @@ _FAMILIES = {
 
 def _term(word: str) -> str:
     """What a word is compared by: its family's first, or the leading synonym of its stem."""
-    return _FAMILIES.get(word) or leader(stem(word))
+    return _FAMILIES.get(word) or leader(stem(base(word)))
 
 
 def _parted(lower: str) -> tuple[str, ...]:

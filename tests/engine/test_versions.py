@@ -46,7 +46,7 @@ PINNED: dict[str, tuple[int, str]] = {
     "retrieval scores": (1, "cd778f15f3ba"),
     "reached": (1, "40305173c1c7"),
     "context": (3, "f64c12b43a42"),
-    "answer": (2, "b1024e44c3b2"),
+    "answer": (3, "b1024e44c3b2"),
     "again": (1, "d5978d87e3db"),
     "verdicts": (3, "779c7af6707c"),
     "agreement": (1, "2c3dd9ffe42f"),

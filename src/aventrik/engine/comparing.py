@@ -274,6 +274,10 @@ def _measures(
     columns = list(measures) if measures else [name.format(k=k) for name in _COLUMNS]
     if not measures:
         columns = [name for name in columns if name in known]
+        if "relevance" in columns:
+            columns = [
+                name for name in columns if not name.startswith("density@")
+            ]  # room for what answers are measured by
         columns.extend(name for name in ("declined-rightly",) if name in known)
     measure = measure or f"hit@{k}"
     for name in [measure, *(measures or [])]:

@@ -312,7 +312,7 @@ GRAPH: tuple[Stage, ...] = (
         together=1024,
     ),
     Stage(
-        "answer", 2, QUESTION, ("wording", "context"), answers.answers,
+        "answer", 3, QUESTION, ("wording", "context"), answers.answers,
         lambda resolved: resolved.configuration.answering.style, _answerer, used=lambda resolved: resolved.answers,
         record=Answer,
     ),

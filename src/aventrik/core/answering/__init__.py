@@ -52,7 +52,16 @@ def _answer(reply: Any) -> Answer:
     statements = tuple(_statement(row) for row in reply.value["statements"] if str(row["text"]).strip())
     if reply.value["declined"] or not statements:
         return Answer(DECLINE, True)
-    return Answer(" ".join(_marked(statement) for statement in statements), False, statements)
+    return Answer(_joined(statements), False, statements)
+
+
+def _joined(statements: Sequence[Statement]) -> str:
+    """The text of an answer: statements behind one another, a row or what else has no stop on a line of its own."""
+    text = ""
+    for before, statement in zip([None, *statements], statements):
+        gap = "" if before is None else " " if before.text.endswith((".", "!", "?", ":")) else "\n"
+        text += gap + _marked(statement)
+    return text
 
 
 def _statement(row: Mapping[str, Any]) -> Statement:

@@ -232,7 +232,11 @@ def operators(pairing: Pairing) -> Iterator[Finding]:
     astray = _astray(pairing)
     added = sorted([*pairing.unplaced, *astray])
     dropped = sorted([*pairing.dropped, *(pairing.found.pairs[i] for i in astray)])
-    turned = Counter(theirs[j].clause for j in dropped if is_negation(theirs, j))
+    told = {j for j in (*pairing.found.pairs.values(), *pairing.found.moved.values()) if theirs[j].content}
+    turned = Counter(
+        theirs[j].clause for j in dropped
+        if is_negation(theirs, j) and any(k > j and theirs[k].clause == theirs[j].clause for k in told)
+    )  # fmt: skip
     turned.update(_clause_there(pairing, i) for i in added if is_negation(claim, i))
     turns = any(count % 2 for count in turned.values())
     rivals = [

@@ -72,9 +72,7 @@ def _measures(found: Compared, screen: Screen) -> None:
 
 def _untold(found: Compared, screen: Screen) -> None:
     """Claims that the judge could not tell: they count neither for nor against groundedness."""
-    told = ", ".join(
-        f"run {run.id}: {100 * share:.0f} %" for run, share in zip(found.runs, found.untold) if share
-    )
+    told = ", ".join(f"run {run.id}: {100 * share:.0f} %" for run, share in zip(found.runs, found.untold) if share)
     most = max((share for share in found.untold if share is not None), default=0.0)
     if most > _MANY:
         screen.warn(

@@ -85,29 +85,29 @@ def words_of(text: str) -> tuple[Word, ...]:
     """The words of one sentence."""
     found: list[Word] = []
     clause, segment, first = 0, 0, True
-    tokens = _TOKEN.findall(_HYPHEN.sub(" ", in_one_notation(text)))
+    pieces = _TOKEN.findall(_HYPHEN.sub(" ", in_one_notation(text)))
     place = 0
-    while place < len(tokens):
-        token = tokens[place]
+    while place < len(pieces):
+        piece = pieces[place]
         place += 1
-        if token in _BREAKS:
+        if piece in _BREAKS:
             clause += 1
-            segment += token == ";"
+            segment += piece == ";"
             continue
-        if not token[0].isalnum():
+        if not piece[0].isalnum():
             continue
-        lower = token.lower().replace("’", "'")
+        lower = piece.lower().replace("’", "'")
         kind = _token(lower)
         clause += kind.opens
         segment += kind.turns
-        figure, taken = _figure(tokens, place - 1) if kind.figure else ("", 0)
+        figure, taken = _figure(pieces, place - 1) if kind.figure else ("", 0)
         if figure:
-            found.append(Word(token, lower, figure, figure, unit_of(lower), False, True, clause, segment))
+            found.append(Word(piece, lower, figure, figure, unit_of(lower), False, True, clause, segment))
             place += taken - 1
         else:
-            named = not first and _is_name(token)
+            named = not first and _is_name(piece)
             found.extend(
-                Word(token, part, term, "", "", content and named, content, clause, segment, 0, light, weight)
+                Word(piece, part, term, "", "", content and named, content, clause, segment, 0, light, weight)
                 for part, term, content, light, weight in kind.parts
             )
         first = False

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
+from itertools import chain, combinations
 
 from ...text import content_terms
 from .. import Need
@@ -17,41 +18,62 @@ _WHAT = re.compile(r"^What (?:is|are) (?P<thing>(?!there|meant)[^?]+)\?$")
 _SINGLE = re.compile(r"^(?:How do I|What (?:is|are)|Which|When|Where|Why|How (?:many|much|long)|Who)\b[^,?]+\?$")
 _LOOSE = frozenset("available existing current other various different more new old own".split())
 _NEAR = 10_000  # characters between two sections under one heading that may still be about one matter
+_FEW = 12  # joined questions from which on neighbours that share no term are left out
+_NEXT = 4  # sections behind one with which it is joined
 _PLACED = frozenset(("title", "heading"))
 _ARTICLE = re.compile(r"^(?:the|an?)\s+")
 
 
 def joined(offers: Sequence[Offer]) -> Iterator[Offer]:
-    """Two questions in one, of offers whose questions share a rare term, whose places stand under the same heading or in
-    the same kind of table, and whose evidence lies apart: somebody who asks the one may well ask the other. A pair of
-    which one side's evidence holds most of what the other asks is left out: one passage would do."""
+    """Two questions in one whose places stand under the same heading or in the same kind of table and lie apart: somebody
+    who asks the one may well ask the other. Those that share a rare term come first, the rarest
+    before the others; where they are few, neighbours under one heading follow. A pair
+    of which one side's evidence holds most of what the other asks is left out: one passage would do."""
     single = [offer for offer in offers if _SINGLE.match(offer.question) and len(offer.question.split()) <= 12]
     asked = [frozenset(content_terms(offer.question)) for offer in single]
+    held = [_held(offer) for offer in single]
+    seen: set[tuple[int, int]] = set()
+    made = 0
+    sharing = [*_sharing(single, asked)]
+    for number, (one, other) in enumerate(chain(sharing, _neighbours(single))):
+        if number >= len(sharing) and made >= _FEW:
+            return
+        if (one, other) in seen or not _akin(single[one], single[other]) or not _apart(single[one], single[other]):
+            continue
+        seen.add((one, other))
+        if min(len(asked[one] - asked[other]), len(asked[other] - asked[one])) < _OTHER:
+            continue
+        if _answers(held[one], asked[other]) or _answers(held[other], asked[one]):
+            continue
+        alike = single[one].question.split()[0] == single[other].question.split()[0]
+        what = single[one].question.startswith("What")
+        first, second = (one, other) if alike or what else (other, one)
+        made += 1
+        yield _together(single[first], single[second])
+
+
+def _sharing(single: Sequence[Offer], asked: Sequence[frozenset[str]]) -> Iterator[tuple[int, int]]:
+    """Pairs of questions that share a term that few have, the rarest terms first."""
     spread = Counter(term for terms in asked for term in terms)
     shared: dict[str, list[int]] = defaultdict(list)
     for number, terms in enumerate(asked):
         for term in terms:
             if 2 <= spread[term] <= max(3, len(single) // 20):
                 shared[term].append(number)
-    held = [_held(offer) for offer in single]
-    seen: set[tuple[int, int]] = set()
     for term in sorted(shared, key=lambda term: (spread[term], term)):
-        numbers = shared[term]
+        yield from combinations(shared[term], 2)
+
+
+def _neighbours(single: Sequence[Offer]) -> Iterator[tuple[int, int]]:
+    """Pairs of questions from sections under one heading, each with the next few."""
+    under: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for number, offer in enumerate(single):
+        if offer.rule in _PLACED:
+            under[offer.doc, offer.topic].append(number)
+    for numbers in under.values():
         for place, one in enumerate(numbers):
-            for other in numbers[place + 1 :]:
-                alike = single[one].question.split()[0] == single[other].question.split()[0]
-                what = single[one].question.startswith("What")
-                first, second = (one, other) if alike or what else (other, one)
-                if (one, other) in seen or not _akin(single[one], single[other]):
-                    continue
-                if not _apart(single[one], single[other]):
-                    continue
-                seen.add((one, other))
-                if min(len(asked[one] - asked[other]), len(asked[other] - asked[one])) < _OTHER:
-                    continue
-                if _answers(held[one], asked[other]) or _answers(held[other], asked[one]):
-                    continue
-                yield _together(single[first], single[second])
+            for other in numbers[place + 1 : place + 1 + _NEXT]:
+                yield one, other
 
 
 def compared(offers: Sequence[Offer]) -> Iterator[Offer]:

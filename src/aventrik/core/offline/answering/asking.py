@@ -8,6 +8,8 @@ from functools import lru_cache
 
 from ...text import STOP_WORDS, stem
 from ..judging.addressing import WANTED
+from ..judging.figures import MONTHS
+from ..judging.notation import in_one_notation
 from ..judging.words import Word, words_of
 from ..synonyms import GROUPS
 from ..thesaurus import NOUNS, VERBS
@@ -23,6 +25,11 @@ FRAME = frozenset(
     whats hows wheres whos im ive dont cant isnt whether also still just really actually""".split()
 )
 _AFTER_HOW = frozenset("long old late early wide deep high tall big large fast heavy thick hot cold close near".split())
+# Words that say what kind of value is asked for, which an answer gives without naming it.
+_TYPES = frozenset(
+    """day days date dates time times year years month months week weeks hour hours minutes speed number amount place places
+    person people way ways length width height depth size weight age price cost distance reading rate reason name part""".split()
+)
 _LEANT = 0.4  # what a word counts that a part of a question takes from another part
 _LETTERS = 5  # of a word that may be misspelt
 
@@ -50,16 +57,32 @@ _COLUMN = re.compile(
 )
 
 
+_VERB = r"(?:does|do|did|is|are|was|were|has|have|had|must|may|can|should|will|apply|applies)"
+_FOCUS = tuple(
+    re.compile(pattern, re.IGNORECASE)
+    for pattern in (
+        rf"\bhow many (?P<focus>(?:[\w'’-]+ ){{0,2}}?[\w'’-]+) {_VERB}\b",
+        rf"\b(?:what|which) (?!{_VERB}\b)(?P<focus>(?:[\w'’-]+ ){{0,2}}?[\w'’-]+) {_VERB}\b",
+        r"\b(?:what|who)(?:'s| is| are| was| were) the (?P<focus>(?:[\w'’-]+ ){0,3}?[\w'’-]+) (?:of|for|at|in|on|between|to)\b",
+    )
+)
+_DATE = re.compile(rf"\b(\d{{1,2}}) ({'|'.join(name.capitalize() for name in MONTHS)})\b")
+
+
 @dataclass(frozen=True)
 class Question:
     """`about` what the question names; `form` the pattern that an answer of its kind has, None where any sentence may;
-    `whether` it is answered by yes or no; whether it asks for a definition (`defines`), or for a property (`column`)."""
+    `whether` it is answered by yes or no; whether it asks for a definition (`defines`), or for a property (`column`);
+    `focus` the word of `about` that says of what kind the answer is ('headroom' of 'What headroom has …?'); `dates` the days
+    that it names, as (day, month)."""
 
     about: tuple[Asked, ...]
     form: re.Pattern[str] | None
     whether: bool
     defines: bool = False
     column: bool = False
+    focus: str = ""
+    dates: frozenset[tuple[str, str]] = frozenset()
 
 
 def leaning(question: Question, subject: str) -> Question:
@@ -88,7 +111,15 @@ def read(text: str) -> Question:
     form = next((value for kind, value in WANTED if kind.search(text)), None)
     whether = form is not None and form.pattern == "."
     defines = bool(_DEFINES.search(text)) and len(about) <= 4
-    return Question(tuple(about.values()), None if whether else form, whether, defines, bool(_COLUMN.search(text)))
+    focus = next((found["focus"].split()[-1] for kind in _FOCUS if (found := kind.search(text))), "").lower()
+    focus = focus if focus not in _TYPES and any(asked.word == focus for asked in about.values()) else ""
+    form = None if whether else form
+    return Question(tuple(about.values()), form, whether, defines, bool(_COLUMN.search(text)), focus, dates_of(text))
+
+
+def dates_of(text: str) -> frozenset[tuple[str, str]]:
+    """The days that a text names, as (day, month)."""
+    return frozenset(_DATE.findall(in_one_notation(text)))
 
 
 def _standing(word: Word) -> dict[str, float]:

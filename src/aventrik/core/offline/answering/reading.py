@@ -11,7 +11,7 @@ from typing import Any
 
 from ...text import sentence_texts, stem
 from ..judging.words import Word, words_of
-from .asking import Asked, Question, spelt
+from .asking import Asked, Question, dates_of, spelt
 
 _ROW = re.compile(r"^[^:;]{1,60}: [^;]+(?:; [^:;]{1,60}: [^;]+)+")
 _BETWEEN = re.compile(r"(?<![\d.,:])(\d+(?:\.\d+)?) ?[a-z]{0,3} ?(?:to|and|-|–|until) ?(\d+(?:\.\d+)?)(?![\d:])")
@@ -33,6 +33,7 @@ _NEAR, _ABOVE, _INSIDE = (
 )  # what a word counts in the sentence before, in the headings, elsewhere in the item
 _FITS, _MISFIT, _LABEL = 0.08, 0.1, 0.3
 _RANGE, _DEFINITION, _ROWS = 0.9, 0.3, 0.1
+_NO_FOCUS, _OTHER_DATE = 0.2, 0.2
 _IS = re.compile(
     r"^\W*(?:an?|the)?\s*(?P<thing>[^.,;:]{2,60}?)\s*(?:\([^)]*\)\s*)?(?:is|are|means?|stands? for|refers? to|denotes?)\s",
     re.IGNORECASE,
@@ -54,6 +55,7 @@ class Sentence:
     row: bool
     ranges: tuple[tuple[float, float], ...] = ()
     heading: str = ""
+    dates: frozenset[tuple[str, str]] = frozenset()
 
     @property
     def headed(self) -> str:
@@ -91,7 +93,11 @@ def _sentences(number: int, source: str, text: str) -> tuple[Sentence, ...]:
         label = not is_row and (
             each.rstrip()[-1:] not in _ENDS or each.endswith("?") or len(row) < 3 or each.lstrip().startswith("#")
         )
-        found.append(Sentence(number, each, row, here, before, headings, whole, label, is_row, _ranges(each), nearest))
+        found.append(
+            Sentence(
+                number, each, row, here, before, headings, whole, label, is_row, _ranges(each), nearest, dates_of(each)
+            )
+        )
         before = here
     return tuple(found)
 
@@ -157,6 +163,11 @@ def _best(asked: Asked, terms: frozenset[str]) -> float:
     return max((how for term, how in asked.terms.items() if term in terms), default=0.0)
 
 
+def _stands(asked: Asked, each: Sentence) -> bool:
+    """Whether something that is asked about stands in a sentence, the one before or the headings."""
+    return any(_best(asked, terms) for terms in (each.here, each.before, each.headings))
+
+
 def _defines(about: Sequence[Asked], each: Sentence) -> bool:
     """Whether a sentence begins with what is asked about, and says what it is."""
     found = _IS.match(each.text)
@@ -184,6 +195,10 @@ def _fit(question: Question, about: Sequence[Asked], weights: Sequence[float], w
     score = share / whole
     if question.form is not None:
         score += _FITS if question.form.search(each.text) else -_MISFIT
+    if question.focus and not any(asked.word == question.focus and _stands(asked, each) for asked in about):
+        score -= _NO_FOCUS
+    if question.dates and each.dates and not question.dates & each.dates:
+        score -= _OTHER_DATE
     if question.defines and _defines(about, each):
         score += _DEFINITION
     if question.column and each.row and len(matched) > 1:

@@ -47,6 +47,10 @@ WANTED: tuple[tuple[re.Pattern[str], re.Pattern[str]], ...] = tuple(
             r"^why\b|\bwhy (?:do|does|is|are|was|were|must|can|should)\b",
             r"\b(?:because|since|so that|as|to|due|reason|for|otherwise|in order)\b",
         ),
+        (
+            r"\bwhat (?:should|must|do|does|can|may|is to be)\b.*\bdone?\b",
+            r"\b(?:must|should|may|can|shall|never|always|has to|have to|is to|are to|do not)\b",
+        ),
         (r"^(?:can|may|must|is|are|does|do|should|will|am|has|have|could|was|were)\b", r"."),
     )
 )  # fmt: skip

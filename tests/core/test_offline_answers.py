@@ -161,3 +161,30 @@ def test_an_embedding_model_finds_what_words_do_not() -> None:
     assert model.identity("answer") != ReadingModel("reader", embedder, lambda: "meaning 2").identity("answer")
     assert model.identity("verdict").startswith("offline")
     assert model.test() == {"known": True}
+
+
+def test_what_a_question_turns_on_has_to_stand_there() -> None:
+    context = [
+        {
+            "number": 1,
+            "source": "Locks",
+            "text": "Quarry Lock is closed to boats for repairs. Quarry Lock has a rise of 2 metres.",
+        }
+    ]
+    fields = {"context": context, "style": "quote"}
+    assert answer({"question": "What is the rise of Quarry Lock?"} | fields)["statements"][0]["text"].endswith(
+        "2 metres."
+    )
+    assert answer({"question": "What is the headroom of Quarry Lock?"} | fields)["declined"]
+    assert read("How many passages did Quarry Lock have?").focus == "passages"
+    assert read("Which paddles are raised first?").focus == "paddles"
+    assert read("On which day does it open?").focus == ""
+
+
+def test_the_day_that_is_asked_for_goes_before_another() -> None:
+    text = "On 2 June 2031 the deficit stood at 212 megalitres. On 12 May 2031 the deficit stood at 198 megalitres."
+    context = [{"number": 1, "source": "Levels", "text": text}]
+    [statement] = answer({"question": "How high was the deficit on May 12?", "context": context, "style": "quote"})[
+        "statements"
+    ]
+    assert "198" in statement["text"]

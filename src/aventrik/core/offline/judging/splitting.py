@@ -64,7 +64,7 @@ _CLAUSE = re.compile(
     rf";\s+(?:and\s+|but\s+|however,?\s+)?(?=\S)|,\s+(?:and|but|while|whereas)\s+(?={_SUBJECT}\s*{_FINITE}\b)",
     re.IGNORECASE,
 )
-_PRONOUN = re.compile(r"^(?:It|They|He|She|This|These)\s+(?=" + _FINITE + r"\b)")
+_PRONOUN = re.compile(r"^(?:It|They|He|She)\s+(?=" + _FINITE + r"\b)")
 _BE = re.compile(
     r"\s(?:is|are|was|were|has|have|had|must|may|can|could|will|would|should|shall|does|do|did|cannot)\s", re.IGNORECASE
 )

@@ -275,9 +275,7 @@ def _measures(
     if not measures:
         columns = [name for name in columns if name in known]
         if "relevance" in columns:
-            columns = [
-                name for name in columns if not name.startswith("density@")
-            ]  # room for what answers are measured by
+            columns = [name for name in columns if name != f"density@{k}"]  # to make room
         columns.extend(name for name in ("declined-rightly",) if name in known)
     measure = measure or f"hit@{k}"
     for name in [measure, *(measures or [])]:

@@ -15,7 +15,7 @@ from .opened import Opened
 from .questions import Asked, Passing, asks
 from .resolved import Wanted
 
-_CALLS = {"answer": 1, "verdicts": 5, "again": 2, "agreement": 1}  # requests a question; claims are about three
+_CALLS = {"answer": 1, "verdicts": 5}  # requests a question; claims are about three
 _STEP_ITEMS = 10
 
 
@@ -56,7 +56,7 @@ def plan(opened: Opened, configuration: Configuration, questions: Sequence[Quest
         missing = len(questions) - len(found)
         if missing:
             tokens = configuration.context.budget + count_tokens(questions[0].question) + 300
-            _ask(opened, node, missing * _requests(node), tokens, planned)
+            _ask(opened, node, missing * _requests(node, configuration), tokens, planned)
     return planned
 
 
@@ -68,7 +68,10 @@ def _stands(place: Place, node: Node) -> bool:
     return True
 
 
-def _requests(node: Node) -> int:
+def _requests(node: Node, configuration: Configuration) -> int:
+    again = configuration.answering.again
+    if node.name in ("again", "agreement"):
+        return again + (node.name == "again")  # one for the wordings, and one an answer
     return _STEP_ITEMS if node.name.startswith("step ") else _CALLS.get(node.name, 1)
 
 

@@ -72,13 +72,12 @@ _DATE = re.compile(rf"\b(\d{{1,2}}) ({'|'.join(name.capitalize() for name in MON
 @dataclass(frozen=True)
 class Question:
     """`about` what the question names; `form` the pattern that an answer of its kind has, None where any sentence may;
-    `whether` it is answered by yes or no; whether it asks for a definition (`defines`), or for a property (`column`);
+    whether it asks for a definition (`defines`), or for a property of a thing (`column`);
     `focus` the word of `about` that says of what kind the answer is ('headroom' of 'What headroom has …?'); `dates` the days
     that it names, as (day, month)."""
 
     about: tuple[Asked, ...]
     form: re.Pattern[str] | None
-    whether: bool
     defines: bool = False
     column: bool = False
     focus: str = ""
@@ -109,12 +108,11 @@ def read(text: str) -> Question:
             continue
         about.setdefault(word.term, Asked(word.lower, _standing(word), word.name and named, word.figure))
     form = next((value for kind, value in WANTED if kind.search(text)), None)
-    whether = form is not None and form.pattern == "."
     defines = bool(_DEFINES.search(text)) and len(about) <= 4
     focus = next((found["focus"].split()[-1] for kind in _FOCUS if (found := kind.search(text))), "").lower()
     focus = focus if focus not in _TYPES and any(asked.word == focus for asked in about.values()) else ""
-    form = None if whether else form
-    return Question(tuple(about.values()), form, whether, defines, bool(_COLUMN.search(text)), focus, dates_of(text))
+    form = None if form is not None and form.pattern == "." else form  # any sentence answers yes or no
+    return Question(tuple(about.values()), form, defines, bool(_COLUMN.search(text)), focus, dates_of(text))
 
 
 def dates_of(text: str) -> frozenset[tuple[str, str]]:

@@ -10,10 +10,10 @@ from functools import lru_cache
 from typing import Any
 
 from ...text import sentence_texts, stem
+from ..judging.evidence import ROW
 from ..judging.words import Word, words_of
 from .asking import Asked, Question, dates_of, spelt
 
-_ROW = re.compile(r"^[^:;]{1,60}: [^;]+(?:; [^:;]{1,60}: [^;]+)+")
 _BETWEEN = re.compile(r"(?<![\d.,:])(\d+(?:\.\d+)?) ?[a-z]{0,3} ?(?:to|and|-|–|until) ?(\d+(?:\.\d+)?)(?![\d:])")
 _BELOW = re.compile(
     r"\b(?:up to|under|below|less than|at most|no more than|not more than|younger than|under-)[ -]?(\d+(?:\.\d+)?)\b(?! to)"
@@ -26,11 +26,8 @@ _OR_LESS = re.compile(
     r"(?<![\d.,:])(\d+(?:\.\d+)?)(?: [a-z]{1,8})? or (?:less|fewer|under|below|shorter|younger|lower)\b"
 )
 _ENDS = ".!;)”\"’'"
-_NEAR, _ABOVE, _INSIDE = (
-    0.6,
-    0.6,
-    0.3,
-)  # what a word counts in the sentence before, in the headings, elsewhere in the item
+# What a word counts in the sentence before, in the headings, elsewhere in the item.
+_NEAR, _ABOVE, _INSIDE = 0.6, 0.6, 0.3
 _FITS, _MISFIT, _LABEL = 0.08, 0.1, 0.3
 _RANGE, _DEFINITION, _ROWS = 0.9, 0.3, 0.1
 _NO_FOCUS, _OTHER_DATE = 0.2, 0.2
@@ -89,7 +86,7 @@ def _sentences(number: int, source: str, text: str) -> tuple[Sentence, ...]:
     before: frozenset[str] = frozenset()
     for each, row in zip(texts, terms):
         here = frozenset(row)
-        is_row = bool(_ROW.match(each))
+        is_row = bool(ROW.match(each))
         label = not is_row and (
             each.rstrip()[-1:] not in _ENDS or each.endswith("?") or len(row) < 3 or each.lstrip().startswith("#")
         )

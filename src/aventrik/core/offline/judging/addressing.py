@@ -8,12 +8,16 @@ from typing import Any
 
 from ...text import WORD
 from .aligning import align, same
+from .figures import month_of
 from .splitting import CITE, REFUSAL
+from .units import is_unit
+from .weighing import verify
 from .words import Word, words_of
 
 _FRAME = frozenset(
     """how what when where who whom whose which why much many long often far old soon late early tell know please want need
-    like can could would anyone somebody someone there mean means meant called happen happens do does did""".split()
+    like can could would anyone somebody someone there mean means meant called cost costs price fee fees charge charged
+    happen happens do does did""".split()
 )
 _MONTHS = "january|february|march|april|may|june|july|august|september|october|november|december"
 # What a question asks for, and how an answer shows that it gives that.
@@ -56,6 +60,11 @@ WANTED: tuple[tuple[re.Pattern[str], re.Pattern[str]], ...] = tuple(
 )  # fmt: skip
 
 
+_AMOUNTS = tuple(value for _, value in WANTED[:3])  # money, counts and times
+_MONEY = frozenset("pound pounds dollar dollars euro euros pence cent cents free each per".split())
+_SHORT = 8  # words of an answer that gives just what is asked for
+
+
 def addresses(fields: Mapping[str, Any]) -> dict[str, Any]:
     """How far an answer addresses its question: `level` 0 (not at all) to 3 (wholly), with the reason.
 
@@ -71,14 +80,26 @@ def addresses(fields: Mapping[str, Any]) -> dict[str, Any]:
     share = _share(asked, given)
     form = next((value for kind, value in WANTED if kind.search(question)), None)
     fits = form is None or bool(form.search(answer))
-    short = len(given) <= 8
+    bare = len(given) <= _SHORT and form is not None and form.pattern != "." and _is_bare(question, given, form)
     if form is not None and not fits:
         return {"reason": "it does not give the kind of thing that is asked for", "level": 1 if share >= 0.5 else 0}
-    if share >= 0.6 or (short and form is not None and form.pattern != "." and share >= 0.0):
+    if share >= 0.6 or bare:
         return {"reason": "it names what is asked about and gives what is asked for", "level": 3}
     if share >= 0.3:
         return {"reason": "it names a part of what is asked about", "level": 2}
     return {"reason": "it names little of what is asked about", "level": 1 if share > 0 else 0}
+
+
+def _is_bare(question: str, given: tuple[Word, ...], form: re.Pattern[str]) -> bool:
+    """Whether an answer gives just what is asked for. An amount stands with its unit and with words of the question: what
+    names another thing is about that. A person, a place or a reason is named by new words."""
+    if form not in _AMOUNTS:
+        return True
+    asked = {word.term for word in words_of(question)}
+    return all(
+        word.light or word.figure or word.term in asked or is_unit(word.lower) or month_of(word.lower) or word.lower in _MONEY
+        for word in given
+    )  # fmt: skip
 
 
 def _share(asked: list[Word], given: tuple[Word, ...]) -> float:
@@ -91,8 +112,6 @@ def _share(asked: list[Word], given: tuple[Word, ...]) -> float:
 def agree(fields: Mapping[str, Any]) -> dict[str, Any]:
     """How far two answers to one question agree: `level` 2 (they say the same), 1 (in part, or too far in wording to
     tell), 0 (they contradict one another, or have other figures)."""
-    from .weighing import verify
-
     first, second = (CITE.sub("", str(fields[name])) for name in ("first", "second"))
     ours, theirs = words_of(first), words_of(second)
     figures = [{word.figure for word in row if word.figure} for row in (ours, theirs)]

@@ -17,7 +17,7 @@ _OTHER_ROW = 0.2  # what it costs that a row of a table is about another thing t
 _FEWER = 0.6  # of the words that the first shares, with which a place is not looked at any more
 _LENGTH = 0.0015  # what a word more of a place costs: of two that say as much the shorter one is nearer
 _LONGEST = 400  # words of a sentence that are read
-_ROW = re.compile(r"^[^:;]{1,60}: [^;]+(?:; [^:;]{1,60}: [^;]+)+")
+ROW = re.compile(r"^[^:;]{1,60}: [^;]+(?:; [^:;]{1,60}: [^;]+)+")
 _APART = 100  # clauses and segments between two sentences that are read as one
 
 
@@ -70,7 +70,7 @@ def _places(number: int, source: str, text: str) -> tuple[Place, ...]:
     for at, sentence in enumerate(sentences):
         before = terms[at - 1] if at else nothing
         around = headings | before | (terms[at + 1] if at + 1 < len(terms) else nothing)
-        row = bool(_ROW.match(sentence))
+        row = bool(ROW.match(sentence))
         found.append(Place(number, (sentence,), words[at], (), terms[at], around, whole, row))
         if before and not row:
             both = (sentences[at - 1], sentence)

@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from itertools import chain, combinations
 
 from ...text import content_terms
-from .. import Need
 from .offers import Offer
 
 _APART = 1500  # characters between two places of one document that no passage holds together
@@ -109,7 +108,7 @@ def _together(first: Offer, second: Offer) -> Offer:
     then = second.question[:1].lower() + second.question[1:]
     return Offer(
         f"{first.question.rstrip('?')}, and {then}", f"{first.answer} {second.answer}", "joined",
-        (*_one_each(first), *_one_each(second)), "joined", hide=(*first.hide, *second.hide), topic=first.topic,
+        (*first.needs, *second.needs), "joined", hide=(*first.hide, *second.hide), topic=first.topic,
     )  # fmt: skip
 
 
@@ -121,10 +120,6 @@ def _akin(one: Offer, other: Offer) -> bool:
         return False
     near = abs(one.needs[0].spans[0].start - other.needs[0].spans[0].start) < _NEAR
     return near and one.question.split()[0] == other.question.split()[0]
-
-
-def _one_each(offer: Offer) -> tuple[Need, ...]:
-    return offer.needs
 
 
 def _held(offer: Offer) -> frozenset[str]:

@@ -26,7 +26,7 @@ def show(found: Compared, screen: Screen) -> None:
     if found.contributions:
         _contributions(found, screen)
     _losses(found, screen)
-    best = min(best_of(found.means, found.measure), default=found.baseline)
+    best = min(best_of(found.means, found.measure, found.own), default=found.baseline)
     worst = worst_question(found.sides[best], found.measure)
     if worst:
         run = found.runs[best]
@@ -44,7 +44,7 @@ def _measures(found: Compared, screen: Screen) -> None:
     if any(found.left_out):
         told = ", ".join(f"run {run.id}: {left}" for run, left in zip(found.runs, found.left_out) if left)
         screen.warn(f"questions that not all of these runs have, or have otherwise, are left out: {told}")
-    marked = {measure: best_of(found.means, measure) for measure in found.measures}
+    marked = {measure: best_of(found.means, measure, found.own) for measure in found.measures}
     # Too narrow for all measures side by side: a second table carries on.
     name_width = min(30, max(len(run.name) for run in found.runs) + 2)
     room = max(2, (screen.out.width - name_width - 5) // 14)
@@ -56,7 +56,7 @@ def _measures(found: Compared, screen: Screen) -> None:
             rows.append([str(run.id), name, *(_cell(row.get(m), place in marked[m]) for m in part)])
         columns = ["run", "configuration", *(_SHORT.get(m, m) for m in part)]
         screen.table(columns, rows, right=(0, *range(2, len(columns))))
-    less = [m for m in found.measures if less_is_better(m)]
+    less = [m for m in found.measures if less_is_better(m, found.own)]
     told = f"; less is better: {', '.join(less)}" if less else ""
     drawn = "; questions about one document count as one draw" if found.by_document else ""
     screen.say(f"95 % intervals in brackets{drawn}; * best mean{told}", style="dim")
@@ -154,7 +154,7 @@ def _differences(contrasts: list[Contrast], found: Compared, screen: Screen, tit
                 f"{each.difference.mean:+.2f}",
                 f"[{each.difference.low:+.2f} {each.difference.high:+.2f}]",
                 f"{each.p:.3f}",
-                verdict(each.difference, each.p, less_is_better(each.measure)),
+                verdict(each.difference, each.p, less_is_better(each.measure, found.own)),
             ]
             for each in contrasts
         ],

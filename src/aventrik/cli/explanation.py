@@ -11,7 +11,13 @@ from rich.text import Text
 from ..core.measures.loss import KEPT, STAGES
 from ..core.text import STOP_WORDS, WORD, stem
 from ..engine.explaining import Explanation
+from ..engine.judges import OF, judge_of
 from .screen import Screen, number, shortened
+
+MARKS = {
+    "supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow"),
+    "too far to tell": ("~", "blue"),
+}  # fmt: skip
 
 
 def as_json(found: Explanation) -> dict[str, Any]:
@@ -47,11 +53,42 @@ def show(found: Explanation, screen: Screen, top: int) -> None:
 
 
 def show_stages(found: Explanation, screen: Screen, top: int, texts: bool = False) -> None:
-    """Queries, candidates, context (its texts too when wanted), answer and verdicts."""
-    _queries(found.stages, screen)
-    _candidates(found, screen, top)
+    """Queries, candidates, context (its texts too when wanted), answer, verdicts and grades."""
+    if found.outside:
+        _brought(found, screen, top)
+    else:
+        _queries(found.stages, screen)
+        _candidates(found, screen, top)
     _context(found, screen, texts)
     _answer(found.stages, screen)
+    _grades(found.stages, screen)
+
+
+def _brought(found: Explanation, screen: Screen, top: int) -> None:
+    """The list, or else the context, of another system."""
+    again = found.stages["found again"]
+    items = found.stages["served"].items
+    if not items:
+        screen.title("nothing is known of what the system retrieved")
+        return
+    there = sum(bool(item.ranges) for item in items)
+    what = "ranked list" if again.ranked else "context"
+    screen.title(f"{what} as it came: {len(items)} items, {there} of them found in the documents")
+    wanted = _words(found.question.question)
+    for rank, item in enumerate(items, 1):
+        chunk = found.chunks[item.chunk]
+        covers = [f"holds {cover:.0%} of need {n}" for n, cover in enumerate(chunk["covers"], 1) if cover > 0]
+        if rank > top and not covers:
+            continue
+        line = Text(f"{rank:>3}. ", style="bold")
+        line.append(
+            shortened(": ".join([chunk["doc"], " › ".join(chunk["source"][-2:])]).rstrip(": "), 90), style="not bold"
+        )
+        line.append("  " + ", ".join(covers) if covers else "", style="bold green")
+        if chunk["text"]:
+            line.append("\n     ")
+            line.append_text(_marked(_snippet(chunk["text"], wanted, screen.out.width - 6), wanted))
+        screen.text(line)
 
 
 def _needs(found: Explanation, screen: Screen) -> None:
@@ -158,9 +195,12 @@ def _context(found: Explanation, screen: Screen, texts: bool) -> None:
     tokens = sum(item.tokens for item in items)
     serve = found.configuration.chunking.serve
     how = "" if serve == "chunk" else f", a chunk serves its {serve}"
-    screen.title(
-        f"context: {len(items)} of at most {settings.keep} items, {tokens:,} of {settings.budget:,} tokens{how}"
-    )
+    if found.outside:
+        screen.title(f"context: {len(items)} items, {tokens:,} tokens")
+    else:
+        screen.title(
+            f"context: {len(items)} of at most {settings.keep} items, {tokens:,} of {settings.budget:,} tokens{how}"
+        )
     wanted = _words(found.question.question)
     for item in items:
         screen.say(f"  [{item.number}] {shortened(item.source or item.doc, 100)} ({item.tokens} tokens)")
@@ -176,23 +216,43 @@ def _answer(stages: dict[str, Any], screen: Screen) -> None:
         return
     answer, judged = stages["answer"], stages.get("verdicts")
     screen.title("answer" + (" (declined)" if answer.declined else ""))
-    screen.say(answer.text or f"none: {answer.failure}")
+    screen.say(answer.text or (f"none: {answer.failure}" if answer.failure else "(empty)"))
     if judged is None:
         return
     if judged.failure:
         screen.warn(f"judging failed: {judged.failure}")
     if not judged.verdicts:
         return
-    screen.title("verdicts on its claims, against the context alone")
-    marks = {
-        "supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow"),
-        "too far to tell": ("~", "blue"),
-    }  # fmt: skip
+    several = {judge_of(name): each for name, each in stages.items() if name.startswith(f"verdicts{OF}")}
+    by = f", by {' and '.join(several)}" if several else ""
+    screen.title(f"verdicts on its claims, against the context alone{by}")
     for verdict in sorted(judged.verdicts, key=lambda each: each.support):
-        mark, style = marks[verdict.verdict]
+        mark, style = MARKS[verdict.verdict]
         line = Text(f"{mark} {verdict.verdict} {verdict.confidence:.2f}", style=f"bold {style}")
         line.append(f"  {verdict.claim}\n", style="default not bold")
         line.append(f"    {verdict.reason}", style="dim not bold")
         for item, quote in verdict.quotes:
             line.append(f"\n    [{item}] “{shortened(quote, 140)}”", style="dim not bold")
+        place = judged.verdicts.index(verdict)
+        for judge, each in several.items():
+            if place < len(each.verdicts):
+                own = each.verdicts[place]
+                line.append(f"\n    {judge}: {own.verdict} {own.confidence:.2f}", style="dim not bold")
+        screen.text(line)
+
+
+def _grades(stages: dict[str, Any], screen: Screen) -> None:
+    """What judges gave by criteria of the user's."""
+    for name, found in stages.items():
+        criterion = name.removeprefix("criterion ")
+        if name == criterion or (found.level is None and not found.failure):
+            continue
+        screen.title(criterion)
+        if found.failure:
+            screen.warn(f"judging failed: {found.failure}")
+            continue
+        line = Text(f"level {found.level}, which counts {found.value:.2f}", style="bold")
+        line.append(f"  {found.reason}", style="dim not bold")
+        for quote in found.quotes:
+            line.append(f"\n    “{shortened(quote, 140)}”", style="dim not bold")
         screen.text(line)

@@ -29,6 +29,7 @@ VERBS = {
     "testsets": "list, export, split, merge, sample, remove test sets; how like real questions one is",
     "ask": "one question through configurations, now: every stage's output",
     "run": "apply configurations to a test set",
+    "score": "judge what another system answered, from a file or live",
     "runs": "list, label, note or remove runs",
     "compare": "runs side by side: which is better, and is that real",
     "explain": "one question of a run: what was found and lost where",

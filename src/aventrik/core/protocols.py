@@ -26,6 +26,7 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | stated | question, facts, answer | stated: list of bool |
 | addressed | question, answer | reason, level: 0 to 3, how far the answer addresses the question |
 | consistent | question, first, second | reason, level: 0 to 2, how far two answers agree |
+| criterion | about, levels, cases, question, answer, context, reference | quotes: list of str, reason, level: int |
 
 A verdict is "supported", "contradicted" or "not found"; the offline model also says "too far to tell".
 `context` is a list of {number, source, text}, numbered from 1; `cites` are such numbers.
@@ -61,6 +62,7 @@ TASKS: dict[str, tuple[str, ...]] = {
     "stated": ("question", "facts", "answer"),
     "addressed": ("question", "answer"),
     "consistent": ("question", "first", "second"),
+    "criterion": ("about", "levels", "cases", "question", "answer", "context", "reference"),
 }
 
 
@@ -70,6 +72,7 @@ class Task:
 
     name: str
     fields: Mapping[str, Any]
+    wording: str = ""  # the user's own wording of this one, in place of that of the task
 
 
 @dataclass(frozen=True)

@@ -10,11 +10,12 @@ from ..core.testsets import Question
 from ..models.calls import COUNTED
 from ..workspace.configuration import Configuration
 from .explaining import Explanation, shown
-from .graph import QUESTION, chain, needed
+from .graph import chain
 from .opened import Opened
 from .questions import Asked as Posed
 from .questions import Passing
 from .recall import recall
+from .stage import QUESTION, needed
 
 ASKED = "asked"
 _UNSCORED = ("retrieval scores", "answer scores", "losses")

@@ -15,11 +15,12 @@ from ..workspace.workspace import Workspace
 from .executors import Executor, Work
 from .executors.local import LocalExecutor
 from .given import Documents, Given, Progress, Texts
-from .graph import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node, chain
+from .graph import chain
 from .keys import Keys
 from .providers import Models
 from .records import decode
 from .resolved import Resolved
+from .stage import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node
 
 _OPEN = 24  # indexes and tables held open at a time
 _DOCUMENTS = 512  # documents held in memory at a time
@@ -173,7 +174,7 @@ class Place:
 
     def documents(self) -> Documents:
         """The documents of the corpus by name."""
-        return Documents(self.document, self._bring)
+        return Documents(self.document, self._bring, self.snapshot.names)
 
     def document(self, name: str) -> Document:
         """A document as it was when the corpus was taken."""

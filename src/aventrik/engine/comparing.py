@@ -10,14 +10,16 @@ from ..core.comparing.account import losses
 from ..core.comparing.contributions import Contribution, contributions
 from ..core.comparing.differences import Difference
 from ..core.comparing.intervals import Interval
-from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means
+from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means, own_measures
+from ..core.criteria import Grade
 from ..core.errors import BadInput
-from ..core.measures import MEASURES, Scores
+from ..core.measures import MEASURES, Measure, Scores, plain
 from ..core.measures.loss import Losses
 from ..storage.protocols import Run, RunQuestion, Store
 from ..workspace.configuration import Configuration
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
+from .judges import criterion_of, judge_of, stage_name
 from .opened import find_run
 from .records import decode
 
@@ -31,7 +33,9 @@ _COLUMNS = (
     "relevance",
     "correctness",
 )
+_FAILING = ("brought", "answer", "verdicts", "criterion", "agreement", "retrieval scores")
 _SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
+_BY_JUDGE = ("hallucinated", "groundedness", "contradicted-claims", "unfound-claims", "relevance", "correctness")
 COSTS = ("seconds", "calls", "model-tokens", "money")
 # What a run was measured by and on; runs that differ in one of these differ not by their settings alone.
 _BASIS = {
@@ -68,6 +72,11 @@ class Compared:
     costs: list[dict[str, float]]
     untold: list[float | None]
     pairs: list[Contrast] = field(default_factory=list)
+
+    @property
+    def own(self) -> dict[str, Measure]:
+        """The measures of the runs' own criteria."""
+        return own_measures(self.sides)
 
     def as_json(self) -> dict[str, Any]:
         """The documented shape of `compare --json`."""
@@ -135,11 +144,13 @@ def compare(
         raise BadInput(_nothing_shared(chosen))
     sides = [_narrowed(found.side, shared) for found in whole]
     known = list(dict.fromkeys(name for side in sides for scores in side.scores.values() for name in scores))
-    measure, columns = _measures(chosen, known, measure, measures)
+    own = own_measures(sides)
+    measure, columns = _measures(chosen, known, measure, measures, list(own))
     by_document = clustered(sides, settings.statistics.cluster)
     alike = [
-        side for side, run in zip(sides, chosen) if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS)
-    ]
+        side for side, run in zip(sides, chosen)
+        if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS) and not run.made.get("outside")
+    ]  # fmt: skip
     seed = settings.seed
     return Compared(
         chosen, sides, first, measure, columns,
@@ -188,12 +199,19 @@ def sides_of(store: Store, runs: Sequence[Run]) -> list[Found]:
     for rows in questions.values():
         for question in rows:
             every.update(dict.fromkeys(question.results.values()))
-            scored.update({question.results[name]: kind for name, kind in _SCORED.items() if name in question.results})
+            for name, found in question.results.items():
+                if kind := _scored(name):
+                    scored[found] = kind
     values = store.results.values(list(scored))
     kept = {name: decode(scored[name], body) for name, body in values.items()}
     costs = store.results.costs(list(every))
     failing = {name for name, (_, failed) in store.results.digests(list(every)).items() if failed}
     return [_side(run, questions[run.id], kept, costs, failing) for run in runs]
+
+
+def _scored(node: str) -> type | None:
+    """The record of a node that holds scores, losses or grades."""
+    return Grade if criterion_of(node) else _SCORED.get(stage_name(node))
 
 
 def _side(
@@ -209,12 +227,18 @@ def _side(
     failed: set[str] = set()
     for question in questions:
         results = question.results
-        if any(results[name] not in kept for name in _SCORED if name in results):
+        if any(found not in kept for name, found in results.items() if _scored(name)):
             raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
         row: dict[str, float] = {}
         for name in ("retrieval scores", "answer scores"):
             if name in results:
                 row.update(kept[results[name]].values)
+        for name, found in results.items():
+            if (criterion := criterion_of(name)) and kept[found].value is not None:
+                row[criterion] = kept[found].value
+            elif stage_name(name) == "answer scores" and (judge := judge_of(name)):
+                values = kept[found].values
+                row.update({f"{each}:{judge}": values[each] for each in _BY_JUDGE if each in values})
         if run.made.get("format"):
             spent = [costs[found] for found in results.values() if found in costs]
             row["seconds"] = sum(cost[0] for cost in spent)
@@ -225,11 +249,20 @@ def _side(
         lost[question.key] = kept[results["losses"]].lost if "losses" in results else ()
         needs = question.body.get("needs") or []
         clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
-        if any(results.get(name) in failing for name in ("answer", "verdicts", "retrieval scores")):
+        if any(found in failing for name, found in results.items() if stage_name(name) in _FAILING):
             failed.add(question.key)
-    settings = used_settings(Configuration.kept(run.made["configuration"]))
-    side = Side(run.name, settings, scores, lost, clusters)
+    outside = run.made.get("outside")
+    settings = {} if outside else used_settings(Configuration.kept(run.made["configuration"]))
+    side = Side(run.name, settings, scores, lost, clusters, own_of(run))
     return Found(side, {question.key: question.id for question in questions}, failed)
+
+
+def own_of(run: Run) -> dict[str, Measure]:
+    """The measures of a run's own criteria."""
+    return {
+        each["name"]: Measure(each["name"], each["less_is_better"], "score", "answer")
+        for each in run.made.get("criteria", ())
+    }
 
 
 def used_settings(configuration: Configuration) -> dict[str, Any]:
@@ -252,6 +285,10 @@ def _narrowed(side: Side, keys: Sequence[str]) -> Side:
 
 
 def _basis(run: Run, name: str) -> Any:
+    if name == "judge":  # by its settings and wording too, where there is one
+        models = run.made.get("models", {})
+        who = {slot: told["identity"] for slot, told in models.items() if slot.startswith("verdicts")}
+        return run.made.get(name), sorted(who.items())
     return run.made.get(name)
 
 
@@ -266,7 +303,7 @@ def _nothing_shared(runs: Sequence[Run]) -> str:
 
 
 def _measures(
-    runs: Sequence[Run], known: list[str], measure: str | None, measures: Sequence[str] | None
+    runs: Sequence[Run], known: list[str], measure: str | None, measures: Sequence[str] | None, own: Sequence[str]
 ) -> tuple[str, list[str]]:
     """The measure to compare by and the columns to show, checked against what the runs have."""
     cut_offs = sorted(int(name.partition("@")[2]) for name in known if name.startswith("hit@"))
@@ -276,11 +313,15 @@ def _measures(
         columns = [name for name in columns if name in known]
         if "relevance" in columns:
             columns = [name for name in columns if name != f"density@{k}"]  # to make room
-        columns.extend(name for name in ("declined-rightly",) if name in known)
-    measure = measure or f"hit@{k}"
+        columns.extend(name for name in ("declined-rightly", *own) if name in known)
+    measure = measure or (f"hit@{k}" if f"hit@{k}" in known else columns[0] if columns else f"hit@{k}")
     for name in [measure, *(measures or [])]:
         if name not in known:
-            why = f" with answers{nearest(name, known, listing=False)}" if name in MEASURES else nearest(name, known)
+            why = (
+                f" with answers{nearest(name, known, listing=False)}"
+                if plain(name) in MEASURES
+                else nearest(name, known)
+            )
             raise BadInput(f"no run has a measure '{name}'{why}")
     return measure, columns
 

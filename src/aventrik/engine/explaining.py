@@ -3,10 +3,14 @@ the run keeps, whatever settings, models and documents are now."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from ..core.chunking.lookup import chunks_of
+from ..core.criteria import Criterion
+from ..core.documents.spans import text_of
 from ..core.errors import BadInput
 from ..core.measures.evidence import best_cover, evidence_of
 from ..core.testsets import Question
@@ -16,11 +20,13 @@ from ..workspace.testsets import question_from
 from .bench import Bench, Place
 from .chunks import Chunks
 from .comparing import check_known
-from .graph import STAGES, Chain, chain
+from .graph import STAGES, chain
+from .judges import stage_name
 from .keys import Keys
 from .records import decode
-from .resolved import Resolved, Wanted
-from .stages.listed import scored
+from .resolved import Outside, Resolved, Wanted
+from .stage import Chain
+from .stages.listed import scored, source
 
 
 @dataclass(frozen=True)
@@ -42,8 +48,15 @@ class Explanation:
     prompts: dict[str, str] = field(default_factory=dict)
 
     @property
+    def outside(self) -> bool:
+        """Whether the run was brought: it has no queries and candidates."""
+        return "candidates" not in self.stages
+
+    @property
     def ranked(self) -> list[tuple[int, float]]:
         """The refined list: (chunk, score), best first."""
+        if self.outside:
+            return [(item.chunk, 0.0) for item in self.stages["served"].items]
         return scored(self.stages[last_list(self.stages)])
 
 
@@ -67,17 +80,15 @@ def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
     values = store.results.values(list(kept.results.values()))
     stages: dict[str, Any] = {}
     for stage, found in kept.results.items():
-        name_of = "step" if stage.startswith("step ") else stage
+        name_of = stage_name(stage)
         record = STAGES[name_of].record if name_of in STAGES else None
         if found not in values or record is None:
             raise BadInput(f"run {run.id}: the store no longer has its stage '{stage}'; run '{run.name}' again")
         stages[stage] = decode(record, values[found])
-    place = _place_of(store, bench, run)
-    chunks = shown(place, stages, question)
-    return Explanation(
-        place.resolved.configuration, question, stages, _needs(question, stages, chunks), chunks, run,
-        run.made.get("prompts", {}),
-    )  # fmt: skip
+    place = place_of(store, bench, run)
+    chunks = brought_items(place, stages, question) if place.resolved.outside else shown(place, stages, question)
+    whole = Explanation(place.resolved.configuration, question, stages, [], chunks, run, run.made.get("prompts", {}))
+    return replace(whole, needs=_needs(whole))
 
 
 class _AsMade(Bench):
@@ -97,7 +108,7 @@ class _AsMade(Bench):
         return Keys(nodes, snapshot, noted.__getitem__, self._take, condition)
 
 
-def _place_of(store: Store, bench: Bench, run: Run) -> Place:
+def place_of(store: Store, bench: Bench, run: Run) -> Place:
     made = run.made
     for name in ("chunks", "units"):
         if made["stages"].get(name, STAGES[name].version) != STAGES[name].version:
@@ -105,9 +116,11 @@ def _place_of(store: Store, bench: Bench, run: Run) -> Place:
                 f"run {run.id}: this version cuts documents otherwise ({name}), so its chunks can't be shown; run "
                 f"'{run.name}' again"
             )
+    outside = made.get("outside")
     resolved = Resolved(
-        Configuration.kept(made["configuration"]), made["judge"], tuple(made["cut_offs"]), made["cover"]
-    )
+        Configuration.kept(made["configuration"]), tuple(made.get("judges", (made["judge"],))), tuple(made["cut_offs"]),
+        made["cover"], made.get("together", "majority"), criteria_of(run), Outside(**outside) if outside else None,
+    )  # fmt: skip
     try:
         snapshot = store.documents.snapshot(run.corpus)
     except KeyError:
@@ -115,12 +128,17 @@ def _place_of(store: Store, bench: Bench, run: Run) -> Place:
     return Place(_AsMade(bench, run), resolved, chain(resolved, made.get("until", "")), snapshot)
 
 
-def _needs(question: Question, stages: dict[str, Any], chunks: dict[int, dict[str, Any]]) -> list[dict[str, Any]]:
-    lost = stages["losses"].lost if "losses" in stages else ()
-    ranked = [number for number, _ in scored(stages[last_list(stages)])]
+def criteria_of(run: Run) -> tuple[Criterion, ...]:
+    """The criteria that a run was judged by, as they were then."""
+    return tuple(TypeAdapter(Criterion).validate_python(each) for each in run.made.get("criteria", ()))
+
+
+def _needs(found: Explanation) -> list[dict[str, Any]]:
+    lost = found.stages["losses"].lost if "losses" in found.stages else ()
+    ranked = [number for number, _ in found.ranked]
     needs = []
-    for place, need in enumerate(question.needs):
-        covers = [(chunks[number]["covers"][place], -rank) for rank, number in enumerate(ranked, 1)]
+    for place, need in enumerate(found.question.needs):
+        covers = [(found.chunks[number]["covers"][place], -rank) for rank, number in enumerate(ranked, 1)]
         best = max(covers, default=(0.0, 0))
         needs.append(
             {
@@ -149,5 +167,26 @@ def shown(place: Place, stages: dict[str, Any], question: Question) -> dict[int,
             "text": chunks.text(number),
             "place": number - chunks_of(chunks.table, name).start + 1,
             "covers": [best_cover(need, {name: list(served)}) for need in needs],
+        }
+    return found
+
+
+def brought_items(place: Place, stages: dict[str, Any], question: Question) -> dict[int, dict[str, Any]]:
+    """The items of a brought list, by number."""
+    documents = place.documents()
+    needs = evidence_of(question)
+    shown_texts = {item.number - 1: item.text for item in stages["context"].items} if "context" in stages else {}
+    ranked = bool(stages["found again"].ranked)
+    found = {}
+    for item in stages["served"].items:
+        text = text_of(documents[item.doc].text, item.ranges) if item.ranges else ""
+        found[item.chunk] = {
+            "doc": item.doc or "not found in the documents",
+            "ranges": item.ranges,
+            "served": item.ranges,
+            "source": list(source(documents[item.doc], item.ranges)) if item.ranges else [],
+            "text": text or ("" if ranked else shown_texts.get(item.chunk, "")),
+            "place": item.chunk + 1,
+            "covers": [best_cover(need, {item.doc: list(item.ranges)}) for need in needs],
         }
     return found

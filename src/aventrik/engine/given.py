@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -31,11 +31,16 @@ class Given:
 
 
 class Documents:
-    """The documents of a corpus by name, as they were when it was taken; fetched when they are asked for."""
+    """The documents of a corpus by name, as they were when it was taken; fetched when they are asked for. `names` are
+    all there are."""
 
     def __init__(
-        self, fetch: Callable[[str], Document], bring: Callable[[Iterable[str]], None] = lambda names: None
+        self,
+        fetch: Callable[[str], Document],
+        bring: Callable[[Iterable[str]], None] = lambda names: None,
+        names: Sequence[str] = (),
     ) -> None:
+        self.names = names
         self._fetch = fetch
         self._bring = bring
 

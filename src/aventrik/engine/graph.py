@@ -8,84 +8,28 @@ changes what it returns.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..core.answering import Answer
 from ..core.context import Context
 from ..core.context.serving import ServedList
+from ..core.criteria import Grade
 from ..core.embedding import MODELS
 from ..core.indexing.texts import KINDS
-from ..core.judging import Agreement, Judgement, Reference
+from ..core.judging import Agreement, Judgement
 from ..core.measures import Scores
 from ..core.measures.loss import Losses, Reached
 from ..core.reranking import STEPS, Ranked, settings_of
 from ..core.rewriting import METHODS, Queries
 from ..core.searching import Candidates, Hits, QueryVectors, Searching, depth
 from ..core.text.rulers import ESTIMATE
+from .judges import JOINED, TASKS, criterion_nodes, score_nodes, stage_name, verdict_nodes
+from .outside import OUTSIDE, outside_chain
 from .resolved import Resolved, Wanted
-from .sources import Evidence, Standing, Wording
+from .stage import CORPUS, DOCUMENT, QUESTION, Chain, Node, Stage, found
 from .stages import answers, corpus, retrieval, scoring
-
-DOCUMENT, CORPUS, QUESTION = "document", "corpus", "question"
-
-# What the chain begins with: where each comes from is no stage's work.
-SOURCES: dict[str, str] = {
-    "documents": DOCUMENT,  # the canonical texts
-    "condition": CORPUS,  # which documents a filter lets pass
-    "wording": QUESTION,
-    "reference": QUESTION,
-    "evidence": QUESTION,
-    "standing": QUESTION,
-}
-SOURCE_RECORDS: dict[str, type] = {
-    "wording": Wording,
-    "reference": Reference,
-    "evidence": Evidence,
-    "standing": Standing,
-}
-
-
-@dataclass(frozen=True)
-class Stage:
-    """One stage.
-
-    `function` is given the `inputs` (a `Given`) of some documents or questions, or of the whole corpus, and returns a
-    result for each, or one. `settings` picks what it reads, `models` which models it uses under which names, and
-    `used` whether a configuration has it at all. What is not `kept` is made again when it is asked for. `record` is
-    what a question stage returns; `open` makes of what was kept, for documents or the corpus, what other stages are
-    handed, and `write` keeps a corpus stage's value.
-    """
-
-    name: str
-    version: int
-    scope: str
-    inputs: tuple[str, ...]
-    function: Callable[..., Any]
-    settings: Callable[[Resolved], Any] = lambda resolved: None
-    models: Callable[[Resolved], Mapping[str, Wanted]] = lambda resolved: {}
-    used: Callable[[Resolved], bool] = lambda resolved: True
-    kept: bool = True
-    record: type | None = None
-    open: Callable[..., Any] | None = None
-    write: Callable[..., Any] = corpus.write_arrays
-    together: int = 64  # documents or questions that are handed over at a time
-
-
-@dataclass(frozen=True)
-class Node:
-    """A stage as one configuration has it: under a name of its own (a reranking step has one a step), with each input
-    traced to the node or source that gives it, None where the configuration has none."""
-
-    name: str
-    stage: Stage
-    inputs: dict[str, str | None]
-    settings: Any
-    models: Mapping[str, Wanted] = field(default_factory=dict)
-
-
-Chain = dict[str, Node]
 
 
 def _by_words(resolved: Resolved) -> bool:
@@ -222,10 +166,8 @@ def _answerer(resolved: Resolved, tasks: tuple[str, ...] = ("answer",)) -> Mappi
     return {"answerer": Wanted("language", resolved.configuration.answering.model, tasks)}
 
 
-def _judge(
-    resolved: Resolved, tasks: tuple[str, ...] = ("claims", "verdict", "stated", "addressed")
-) -> Mapping[str, Wanted]:
-    return {"judge": Wanted("language", resolved.judge, tasks)}
+def _judge(resolved: Resolved, tasks: tuple[str, ...] = TASKS) -> Mapping[str, Wanted]:
+    return {"judge": Wanted("language", resolved.judges[0], tasks)}
 
 
 def _asks_again(resolved: Resolved) -> bool:
@@ -326,6 +268,10 @@ GRAPH: tuple[Stage, ...] = (
         used=lambda resolved: resolved.answers, record=Judgement,
     ),
     Stage(
+        "criterion", 1, QUESTION, ("wording", "reference", "context", "answer"), answers.grades,
+        used=lambda resolved: bool(resolved.criteria), record=Grade,
+    ),
+    Stage(
         "agreement", 1, QUESTION, ("wording", "answer", "again"), answers.agreement,
         models=lambda resolved: _judge(resolved, ("consistent",)), used=_asks_again, record=Agreement,
     ),
@@ -338,15 +284,18 @@ GRAPH: tuple[Stage, ...] = (
         scoring.losses, lambda resolved: scoring.Cuts(resolved.cover), record=Losses, together=1024,
     ),
 )  # fmt: skip
-STAGES = {stage.name: stage for stage in GRAPH}
+STAGES = {stage.name: stage for stage in (*GRAPH, *JOINED, *OUTSIDE.values())}
 # Where a run may stop: what comes after is not made, nor what needs it.
 STOPS = ("served", "context", "answer", "verdicts")
 _LAST = {"served": "reached", "context": "context"}
+_JUDGED = ("again", "verdicts", "criterion", "agreement", "answer scores", "losses")
 
 
 def chain(resolved: Resolved, until: str = "") -> Chain:
     """The nodes of a configuration in their order, as far as the stage `until` (see `STOPS`) when it is given, with the
     scores that can be had from there."""
+    if resolved.outside is not None:
+        return outside_chain(resolved)
     nodes: Chain = {}
     ranked = "candidates"
     for stage in GRAPH:
@@ -356,26 +305,26 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
                 nodes[name] = _step(name, stage, settings, nodes, ranked)
                 ranked = name
         elif stage.used(resolved):
-            inputs = {name: _found(ranked if name == "ranked" else name, nodes) for name in stage.inputs}
-            nodes[stage.name] = Node(stage.name, stage, inputs, stage.settings(resolved), stage.models(resolved))
+            inputs = {name: found(ranked if name == "ranked" else name, nodes) for name in stage.inputs}
+            if stage.name == "verdicts":
+                made = verdict_nodes(stage, resolved, inputs)
+            elif stage.name == "criterion":
+                made = criterion_nodes(stage, resolved, inputs)
+            else:
+                made = iter([Node(stage.name, stage, inputs, stage.settings(resolved), stage.models(resolved))])
+            nodes.update({node.name: node for node in made})
+            if stage.name == "answer scores":
+                nodes.update({node.name: node for node in score_nodes(stage, stage.name, resolved, inputs)})
         if stage.name == _LAST.get(until):
             break
     if until == "answer":
-        nodes = {
-            name: node
-            for name, node in nodes.items()
-            if name not in ("again", "verdicts", "agreement", "answer scores", "losses")
-        }
+        nodes = {name: node for name, node in nodes.items() if stage_name(name) not in _JUDGED}
     return nodes
-
-
-def _found(name: str, nodes: Chain) -> str | None:
-    return name if name in nodes or name in SOURCES else None
 
 
 def _step(name: str, stage: Stage, settings: dict[str, Any], nodes: Chain, ranked: str) -> Node:
     kind = STEPS[settings["step"]]
-    inputs = {each: _found(ranked if each == "ranked" else each, nodes) for each in stage.inputs}
+    inputs = {each: found(ranked if each == "ranked" else each, nodes) for each in stage.inputs}
     if not kind.rarity:
         inputs["words"] = None
     slots = {"language": "language", "reranking": "reranker"}
@@ -386,8 +335,3 @@ def _step(name: str, stage: Stage, settings: dict[str, Any], nodes: Chain, ranke
     )
     own = {key: value for key, value in settings_of(settings).items() if value != kind.settings[key]}
     return Node(name, stage, inputs, retrieval.StepSettings(settings["step"], own), models)
-
-
-def needed(nodes: Chain, scope: str) -> Iterator[Node]:
-    """The nodes of a scope, in order."""
-    return (node for node in nodes.values() if node.stage.scope == scope)

@@ -9,8 +9,8 @@ from typing import Any
 
 from ..core.keys import content_key
 from ..storage.protocols import Snapshot
-from .graph import CORPUS, QUESTION, SOURCES, Chain, Node
 from .resolved import Wanted
+from .stage import CORPUS, QUESTION, SOURCES, Chain, Node
 
 
 def told(settings: Any) -> Any:
@@ -21,7 +21,7 @@ def told(settings: Any) -> Any:
             for each in fields(settings)
             if (value := getattr(settings, each.name)) != _default(each)
         }
-    return list(settings) if isinstance(settings, tuple) else settings
+    return [told(each) for each in settings] if isinstance(settings, tuple) else settings
 
 
 def _default(each: Field[Any]) -> Any:

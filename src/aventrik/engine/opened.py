@@ -19,10 +19,11 @@ from .before import take_out_before
 from .bench import Bench, Place, Progress, nothing
 from .corpus import Corpus
 from .filtering import passed
-from .graph import Chain, chain
+from .graph import chain
 from .hiding import without_hidden
 from .providers import Models
 from .resolved import Resolved, resolve
+from .stage import Chain
 
 
 class Opened:
@@ -69,7 +70,7 @@ class Opened:
 
     def resolve(self, configuration: Configuration) -> Resolved:
         """The configuration with its roles filled in."""
-        return resolve(configuration, self.workspace.settings)
+        return resolve(configuration, self.workspace.settings, tuple(self.workspace.criteria))
 
     def place(
         self,
@@ -79,8 +80,13 @@ class Opened:
         snapshot: Snapshot | None = None,
     ) -> Place:
         """A configuration over the corpus, or over another `snapshot` of it (see `searched`)."""
-        resolved = self.resolve(configuration)
-        key, names = self.condition(configuration.search.where)
+        return self.placed(self.resolve(configuration), until, nodes, snapshot)
+
+    def placed(
+        self, resolved: Resolved, until: str = "", nodes: Chain | None = None, snapshot: Snapshot | None = None
+    ) -> Place:
+        """What is resolved already over the corpus, or over another `snapshot` of it."""
+        key, names = self.condition(resolved.configuration.search.where)
         return Place(self.bench, resolved, nodes or chain(resolved, until), snapshot or self.snapshot, names, key)
 
     def searched(self, questions: Sequence[Question]) -> Snapshot:

@@ -10,10 +10,10 @@ from ..core.testsets import Question
 from ..core.text import count_tokens
 from ..workspace.configuration import Configuration
 from .bench import Place
-from .graph import QUESTION, Node, needed
 from .opened import Opened
 from .questions import Asked, Passing, asks
 from .resolved import Wanted
+from .stage import QUESTION, Node, needed
 
 _CALLS = {"answer": 1, "verdicts": 5}  # requests a question; claims are about three
 _STEP_ITEMS = 10

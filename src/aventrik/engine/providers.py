@@ -32,6 +32,7 @@ class Models:
         self._fresh = fresh
         self._progress = progress
         self._made: dict[str, Any] = {}
+        self.transports: dict[str, Any] = {}  # by the name of a system: what stands in for the network
 
     def get(self, wanted: Wanted) -> Any:
         """The model that a stage wants; of a tokenizer its name, or the path of its file."""
@@ -39,8 +40,7 @@ class Models:
             return wanted.name
         if wanted.kind == "embedding" and wanted.name in embedding.MODELS:
             return embedding.embedder(wanted.name, wanted.dimensions)
-        makers = {"language": self._language, "embedding": self._embedder, "reranking": self._reranker}
-        return self._get(wanted.name, makers[wanted.kind])
+        return self._get(wanted.name, self._makers[wanted.kind])
 
     def identity(self, wanted: Wanted) -> str:
         """What the replies of a model depend on beside what it is asked, for content keys."""
@@ -67,8 +67,8 @@ class Models:
         return cast(LanguageModel, self._get(name, self._language))
 
     def role(self, role: str, override: str = "") -> LanguageModel:
-        """The language model of a role (writer, rewriter, answerer, judge), or the one that is named instead."""
-        return self.language(override or getattr(self.workspace.settings.roles, role))
+        """The language model of a role (writer, rewriter, answerer, the first judge), or the one that is named instead."""
+        return self.language(override or dict(reversed(self.workspace.settings.roles.named))[role])
 
     def concurrency(self, wanted: Wanted) -> int:
         """Requests that a model takes at a time; 0 for one that is no server."""
@@ -98,8 +98,13 @@ class Models:
 
     def tester(self, name: str) -> Any:
         """The configured model itself, which has `test()`."""
-        makers = {"language": self._language, "embedding": self._embedder, "reranking": self._reranker}
-        return self._get(name, makers[self.workspace.settings.models[name].does])
+        return self._get(name, self._makers[self.workspace.settings.models[name].does])
+
+    @property
+    def _makers(self) -> dict[str, Callable[[str], Any]]:
+        return {
+            "language": self._language, "embedding": self._embedder, "reranking": self._reranker, "system": self._system,
+        }  # fmt: skip
 
     def _get(self, name: str, make: Callable[[str], Any]) -> Any:
         if name not in self._made:
@@ -149,6 +154,20 @@ class Models:
         from ..models.reranking import HttpReranker
 
         return HttpReranker(connection(name, model), self._calls, self._fresh, waiting=self._waiting(name))
+
+    def _system(self, name: str) -> Any:
+        from ..models.system import Form, HttpSystem
+
+        model = self.workspace.settings.models[name]
+        return HttpSystem(
+            connection(name, model),
+            Form(**model.pointers.model_dump(), request=model.request),
+            self._calls,
+            self._fresh,
+            self.transports.get(name),
+            progress=lambda done, total: self._progress(f"asking {name}", done, total),
+            waiting=self._waiting(name),
+        )
 
     def _waiting(self, name: str) -> Callable[[float, float], None]:
         return lambda passed, whole: self._progress(f"{name} asks to wait, seconds", round(passed), round(whole))

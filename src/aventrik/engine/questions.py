@@ -7,15 +7,16 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..core.brought import Brought
 from ..core.embedding import MODELS
 from ..core.testsets import Question
 from ..models.calls import WHOLE
 from ..storage.protocols import Kept
 from .bench import Bench, Place
-from .graph import QUESTION, SOURCES, Node, needed
 from .records import digest, encode
 from .resolved import Wanted
 from .sources import sources_of
+from .stage import QUESTION, SOURCES, Node, needed
 
 TOGETHER = 2000  # questions that are on their way at a time
 _KNOWN = 200_000  # results whose digests are kept in mind
@@ -33,15 +34,24 @@ class Passage:
 class Asked:
     """Questions with the records of their sources, which are the same for every configuration.
 
-    `marked`: each with the digests of these by name; `standing` says of a document "in", "left out" or "gone".
+    `marked`: each with the digests of these by name; `standing` says of a document "in", "left out" or "gone";
+    `brought`: what another system gave, by the id of the question.
     """
 
-    def __init__(self, questions: Sequence[Question], standing: Callable[[str], str]) -> None:
+    def __init__(
+        self,
+        questions: Sequence[Question],
+        standing: Callable[[str], str],
+        brought: Mapping[str, Brought] | None = None,
+    ) -> None:
         self.records: dict[str, Any] = {}
         self.marked: list[tuple[Question, dict[str, str]]] = []
         for question in questions:
             marks = {}
-            for name, record in sources_of(question, standing).items():
+            sources = sources_of(question, standing)
+            if brought is not None:
+                sources["brought"] = brought[question.id]
+            for name, record in sources.items():
                 marks[name] = digest(encode(record))
                 self.records[marks[name]] = record
             self.marked.append((question, marks))

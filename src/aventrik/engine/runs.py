@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -15,11 +15,11 @@ from ..storage.protocols import RUN_FORMAT, RunQuestion
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_row
 from .bench import Place
-from .graph import DOCUMENT, QUESTION, needed
 from .opened import Opened
 from .questions import Asked, Passage, Passing, asks
 from .recall import recall
 from .resolved import Resolved
+from .stage import DOCUMENT, QUESTION, needed
 
 _OWN = (
     "{name}: {count} questions of the test set were drafted by the model that also wrote the texts of the index; such "
@@ -63,9 +63,19 @@ class Runner:
         self, configuration: Configuration, testset: str, questions: Sequence[Question], until: str = ""
     ) -> Outcome:
         """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
-        opened, store = self.opened, self.opened.store
         asked = self._asked(questions)
-        place, bench = opened.place(configuration, until, snapshot=opened.searched(questions)), opened.bench
+        place = self.opened.place(configuration, until, snapshot=self.opened.searched(questions))
+        return self.over(place, testset, questions, asked, until)
+
+    def over(
+        self, place: Place, testset: str, questions: Sequence[Question], asked: Asked, until: str = "",
+        source: Mapping[str, Any] | None = None,
+    ) -> Outcome:  # fmt: skip
+        """The same of a place, with questions as they are asked; `source` tells of what was brought where it came from,
+        and is kept with the run."""
+        opened, store, bench = self.opened, self.opened.store, self.opened.bench
+        configuration = place.resolved.configuration
+        self._rows = {question.id: question_row(question) for question in questions} if source else self._rows
         before = dict(bench.made), dict(bench.seconds), asdict(opened.models.spent())
         cpu = time.process_time()
         again = opened.fresh or self.retry_failed
@@ -81,7 +91,7 @@ class Runner:
         if finished and not again and store.runs.whole(finished):
             return Outcome(finished, configuration, results=total, recall=recall(place))
         store.documents.keep_snapshot(place.snapshot)
-        made = self._made(place, testset, until)
+        made = self._made(place, testset, until) | ({"source": dict(source)} if source else {})
         number = store.runs.begin(identity, configuration.name, testset, made, len(questions))
         outcome = Outcome(number, configuration, results=total)
         passing.pass_all()

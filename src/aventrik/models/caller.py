@@ -224,9 +224,8 @@ class Caller:
             hint = f"check the key in {variable}" if variable else "it wants a key: set key_variable for this model"
             self._stop(f"{self._who} answered {status}, not allowed; {hint}")
         if status in (404, 405):
-            self._stop(
-                f"{self._who} answered {status} for {path}; check the address and the model '{self.connection.model}'"
-            )
+            model = f" and the model '{self.connection.model}'" if self.connection.model else ""
+            self._stop(f"{self._who} answered {status} for {path}; check the address{model}")
         if status >= 300:
             raise Refused(status, f"answered {status}: {_reason(came)}")
         try:

@@ -147,12 +147,13 @@ class HttpLanguageModel:
     def _chat(self, task: Task) -> tuple[list[dict[str, str]], tuple[str, ...]]:
         """The messages of a task; material that the model's context can't hold is cut at a sentence, and that is said."""
         form = schema(task.name)
-        chat = messages(self.prompt(task.name), task, form)
+        prompt = Prompt(task.name, task.wording, "own") if task.wording else self.prompt(task.name)
+        chat = messages(prompt, task, form)
         room = self.connection.context - self.connection.reply_tokens - _ROOM
         over = _size(chat) - room
         if over <= 0:
             return chat, ()
-        return messages(self.prompt(task.name), shortened(task, over), form), ("material was cut to fit the context",)
+        return messages(prompt, shortened(task, over), form), ("material was cut to fit the context",)
 
     def test(self) -> dict[str, Any]:
         """Asks the server something small: which models it has, how quick it is, whether it keeps to a schema."""

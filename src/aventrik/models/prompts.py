@@ -10,7 +10,7 @@ from __future__ import annotations
 import hashlib
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
@@ -21,7 +21,7 @@ from ..core.errors import BadInput
 from ..core.protocols import TASKS, Task
 
 _PLAIN = frozenset({"count", "style", "kind"})
-_LISTS = frozenset({"headings", "facts", "examples", "avoid"})
+_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases"})
 _FENCE = re.compile(
     r"^--- (?P<field>[a-z]+)(?: (?P<number>\d+))? · (?P<mark>[0-9a-f]{12})(?: · from: (?P<source>[^\n]*))? ---\n"
     r"(?P<text>.*?)\n?--- end · (?P=mark) ---$",
@@ -66,7 +66,13 @@ def load_prompt(task: str, folder: Path | None) -> Prompt:
     return Prompt(task, text, source)
 
 
-def _check(task: str, text: str, source: str) -> None:
+def check_wording(task: str, text: str, source: str, needed: Iterable[str]) -> None:
+    """Raises `BadInput` for a user's own wording of a task with a placeholder that it does not have, or without one of
+    the `needed`."""
+    _check(task, text, source, needed)
+
+
+def _check(task: str, text: str, source: str, needed: Iterable[str] | None = None) -> None:
     fields = TASKS[task]
     seen: set[str] = set()
     for number, line in enumerate(text.splitlines(), start=1):
@@ -80,7 +86,7 @@ def _check(task: str, text: str, source: str) -> None:
                 told = ", ".join(f"${field}" for field in fields)
                 raise BadInput(f"{source}, line {number}: unknown placeholder ${name}; '{task}' has {told}")
             seen.add(name)
-    missing = [field for field in fields if field not in seen]
+    missing = [field for field in (fields if needed is None else needed) if field not in seen]
     if missing:
         last = len(text.splitlines())
         raise BadInput(f"{source}, line {last}: the placeholder ${missing[0]} is missing; '{task}' needs it")

@@ -226,6 +226,14 @@ class Consistent(_Record):
     level: int = Field(ge=0, le=2)
 
 
+class Criterion(_Record):
+    """Reply to `criterion`: the words that decide, before the reason and the level."""
+
+    quotes: list[_Words] = Field([], max_length=_MOST)
+    reason: _Words = ""
+    level: int
+
+
 RECORDS: dict[str, type[_Record]] = {
     "paraphrases": Paraphrases,
     "hypothetical": Hypothetical,
@@ -246,6 +254,7 @@ RECORDS: dict[str, type[_Record]] = {
     "stated": Stated,
     "addressed": Addressed,
     "consistent": Consistent,
+    "criterion": Criterion,
 }
 
 
@@ -384,6 +393,10 @@ def _check(task: Task, record: dict[str, Any]) -> None:
         record["stated"] = _by_number(record["stated"], len(task.fields["facts"]))
     if task.name == "answer" and not record["declined"] and not record["statements"]:
         raise Unfit("statements: an answer that does not decline needs at least one")
+    if task.name == "criterion":
+        levels = [line.partition(":")[0] for line in str(task.fields["levels"]).split("\n")]
+        if str(record["level"]) not in levels:
+            raise Unfit(f"level: {record['level']} is none of {', '.join(levels)}")
     numbers = {item["number"] for item in task.fields.get("context", ())}
     if task.name == "answer":
         for statement in record["statements"]:

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+import json
+import re
+from typing import Annotated, Any, Literal
 from urllib.parse import urlsplit
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
+from ..core.judging.joining import WAYS
 from ..core.reading import Reading
 from ..core.reading.records import Mapped
+from .toml import one_of
 
 SETTINGS = "aventrik.toml"
 
@@ -41,11 +45,34 @@ class ReadingSettings(_Table):
         return Reading(self.pdf, Mapped(self.text, self.title, self.id, self.rows))
 
 
+class Pointers(_Table):
+    """Where things stand in the request and the reply of a system, as JSON Pointers (RFC 6901); "-" for what it does
+    not tell. Those of an item of the context begin at the item."""
+
+    question: str = "/question"
+    answer: str = "/answer"
+    context: str = "/context"
+    declined: str = "-"
+    text: str = "/text"
+    document: str = "/document"
+    start: str = "/start"
+    end: str = "/end"
+
+    @field_validator("*")
+    @classmethod
+    def _points(cls, pointer: str, info: ValidationInfo) -> str:
+        if pointer == "-" and info.field_name in ("question", "answer"):
+            raise ValueError("must be told")
+        if pointer != "-" and (not pointer.startswith("/") or re.search(r"~(?![01])", pointer)):
+            raise ValueError("must be a JSON Pointer: it begins with /, and ~ is written ~0, / inside a name ~1")
+        return pointer
+
+
 class Model(_Table):
-    """One named model; what is not said of a kind does not count for it."""
+    """One named model, or system that answers; what is not said of a kind does not count for it."""
 
     kind: Literal["http", "local", "built-in"]
-    does: Literal["language", "embedding", "reranking"] = "language"
+    does: Literal["language", "embedding", "reranking", "system"] = "language"
     address: str = ""
     model: str = ""
     path: str = ""
@@ -66,12 +93,18 @@ class Model(_Table):
     temperature: float = Field(0.0, ge=0, le=2, strict=False)
     query_prefix: str = ""
     passage_prefix: str = ""
+    pointers: Pointers = Pointers()
+    request: dict[str, Any] = Field(default_factory=dict)
 
     @model_validator(mode="after")
     def _reachable(self) -> Model:
         if self.kind == "http":
             _check_address(self.address)
-        if self.kind == "http" and not self.model:
+        if self.does == "system" and self.kind != "http":
+            raise ValueError("what does = 'system' must be of kind 'http'")
+        if self.does == "system":
+            self._asked()
+        if self.kind == "http" and not self.model and self.does != "system":
             raise ValueError("kind 'http' needs the model's name on the server, in model")
         if self.kind == "local" and not self.path:
             raise ValueError("kind 'local' needs the path of the model's folder")
@@ -84,6 +117,20 @@ class Model(_Table):
         if self.reply_tokens > self.context // 2:
             raise ValueError("reply_tokens must leave at least half of the context for the prompt")
         return self
+
+    def _asked(self) -> None:
+        """Raises ValueError where the request has no place for the question."""
+        inner: Any = self.request
+        for part in self.pointers.question.split("/")[1:-1]:
+            inner = inner.get(part.replace("~1", "/").replace("~0", "~"), {})
+            if not isinstance(inner, dict):
+                raise ValueError(
+                    f"pointers.question: {self.pointers.question} leads through '{part}', which is no table"
+                )
+        try:
+            json.dumps(self.request, allow_nan=False)
+        except (TypeError, ValueError):
+            raise ValueError("request: holds what JSON can't (a date, or a number that is not finite)") from None
 
 
 def _check_address(address: str) -> None:
@@ -107,7 +154,36 @@ class Roles(_Table):
     writer: str = "offline"
     rewriter: str = "offline"
     answerer: str = "offline"
-    judge: str = "offline"
+    judge: str | tuple[str, ...] = "offline"
+
+    @field_validator("judge", mode="before")
+    @classmethod
+    def _one_or_several(cls, value: Any) -> Any:
+        if isinstance(value, list):
+            if not value or not all(isinstance(each, str) for each in value):
+                raise ValueError("must be a model's name, or a list of names")
+            if len(set(value)) < len(value):
+                raise ValueError("names a judge twice")
+            return tuple(value) if len(value) > 1 else value[0]
+        return value
+
+    @property
+    def judges(self) -> tuple[str, ...]:
+        """The judges, the first of which splits answers into claims for all."""
+        return (self.judge,) if isinstance(self.judge, str) else self.judge
+
+    @property
+    def named(self) -> list[tuple[str, str]]:
+        """(role, model), a line each; several for several judges."""
+        return [(role, name) for role, who in self for name in ((who,) if isinstance(who, str) else who)]
+
+
+class JudgingSettings(_Table):
+    """How the word of several judges is joined, and which criteria of the folder criteria/ answers are judged by (None:
+    all of them)."""
+
+    together: Annotated[str, one_of(WAYS)] = "majority"
+    criteria: tuple[str, ...] | None = Field(None, strict=False)
 
 
 class StatisticsSettings(_Table):
@@ -176,6 +252,7 @@ class Settings(_Table):
     limits: Limits = Limits()
     reading: ReadingSettings = ReadingSettings()
     roles: Roles = Roles()
+    judging: JudgingSettings = JudgingSettings()
     drafting: DraftingSettings = DraftingSettings()
     statistics: StatisticsSettings = StatisticsSettings()
     models: dict[str, Model] = Field(default_factory=dict)

@@ -78,7 +78,8 @@ def load_testset(path: Path) -> list[Question]:
     return questions
 
 
-def _parsed(line: str, where: str) -> Question:
+def parsed_line(line: str, where: str) -> dict[str, Any]:
+    """The JSON object of a line; raises `BadInput`."""
     try:
         content = json.loads(line)
     except json.JSONDecodeError as error:
@@ -91,6 +92,11 @@ def _parsed(line: str, where: str) -> Question:
         raise BadInput(f"{where}: must be a JSON object")
     if "\\u" in line and HALF.search(json.dumps(content, ensure_ascii=False)):
         raise BadInput(f"{where}: half of a surrogate pair stands in it (\\ud800 to \\udfff), which is no character")
+    return content
+
+
+def _parsed(line: str, where: str) -> Question:
+    content = parsed_line(line, where)
     try:
         row = _Question.model_validate(content)
     except ValidationError as error:

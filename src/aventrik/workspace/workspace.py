@@ -5,11 +5,13 @@ from __future__ import annotations
 from functools import cached_property
 from pathlib import Path
 
+from ..core.criteria import Criterion
 from ..core.embedding import MODELS as BUILT_IN
 from ..core.errors import BadInput
 from ..core.protocols import TASKS
 from ..core.text.rulers import ESTIMATE, STATIC
 from .configuration import NO_MODEL, Configuration
+from .criteria import load_criteria
 from .decisions import Decisions
 from .labels import Labels
 from .metadata import Metadata
@@ -28,7 +30,7 @@ class Workspace:
         content, text = load_toml(folder / SETTINGS)
         self.settings = validated(Settings, content, folder / SETTINGS, text)
         self.check_prompts()
-        for role, name in self.settings.roles:
+        for role, name in self.settings.roles.named:
             if name != "offline" and name not in self.settings.able("language"):
                 where = place(folder / SETTINGS, text, ("roles", role))
                 raise BadInput(f"{where}: no language model is named '{name}'{nearest(name, self._language)}")
@@ -73,6 +75,23 @@ class Workspace:
     def metadata(self) -> Metadata:
         """What metadata.csv says of documents beside what stands in them."""
         return Metadata(self.folder / "metadata.csv")
+
+    @cached_property
+    def criteria(self) -> list[Criterion]:
+        """The user's criteria that answers are judged by: those that the settings name, or all of criteria/."""
+        found = load_criteria(self.folder / "criteria", self.settings.judging.criteria)
+        for path, criterion in found:
+            judges = (criterion.judge,) if criterion.judge else self.settings.roles.judges
+            for name in judges:
+                if name not in self._language:
+                    raise BadInput(f"{path}: judge: no language model is named '{name}'{nearest(name, self._language)}")
+                patterns = any(level.pattern for level in criterion.levels)
+                if not patterns and (name == "offline" or self.settings.models[name].kind == "built-in"):
+                    raise BadInput(
+                        f"{path}: the built-in judge knows levels by their patterns: give one level a pattern, or name "
+                        "a model that reads, in judge or as the role judge"
+                    )
+        return [criterion for _, criterion in found]
 
     def check_prompts(self) -> None:
         """Refuses a file in prompts/ whose name is no task's: it would never be used."""

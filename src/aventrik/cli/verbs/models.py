@@ -33,18 +33,18 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             raise BadInput(f"no model is named '{name}'{nearest(name, list(configured))}")
     chosen = options.models or list(configured)
     models = opened.models
-    roles = dict(workspace.settings.roles)
+    roles = workspace.settings.roles.model_dump(mode="json")
     found = [
         {
             "model": name, "kind": configured[name].kind, "does": configured[name].does,
             "where": configured[name].address or configured[name].path or configured[name].reads_with,
-            "roles": [role for role, who in roles.items() if who == name],
+            "roles": [role for role, who in workspace.settings.roles.named if who == name],
             **({"test": _tested(models, name)} if options.test else {}),
         }
         for name in chosen
     ]  # fmt: skip
     screen.result({"roles": roles, "models": found})
-    screen.say("roles: " + ", ".join(f"{role} = {who}" for role, who in roles.items()))
+    screen.say("roles: " + ", ".join(f"{role} = {who}" for role, who in workspace.settings.roles.named))
     if not found:
         screen.say("no model is configured beside the built-in 'offline'; aventrik.toml shows how")
     columns = ["model", "kind", "does", "where", *(["test"] if options.test else [])]

@@ -159,7 +159,8 @@ def _plan(
 
 def _new(computed: dict[str, int], questions: int) -> str:
     """Stages of the corpus by name, stages of the questions from the first to the last."""
-    from ...engine.graph import QUESTION, STAGES
+    from ...engine.graph import STAGES
+    from ...engine.stage import QUESTION
 
     if not computed:
         return "none"

@@ -19,13 +19,13 @@ def losses(side: Side) -> dict[str, int]:
 def worst_question(side: Side, name: str) -> str | None:
     """The key of the question that scores worst on a measure; of several the one whose evidence was lost first, and of
     these the first."""
-    have = [key for key, scores in side.scores.items() if name in scores and side.lost.get(key)]
+    have = [key for key, scores in side.scores.items() if name in scores]
     if not have:
         return None
-    sign = -1 if less_is_better(name) else 1
+    sign = -1 if less_is_better(name, side.own) else 1
 
     def badness(key: str) -> tuple[float, int]:
-        stage = min(_ORDER.index(stage) for stage in side.lost[key])
+        stage = min((_ORDER.index(stage) for stage in side.lost.get(key, ())), default=len(_ORDER))
         return (sign * side.scores[key][name], stage)
 
     return min(have, key=badness)

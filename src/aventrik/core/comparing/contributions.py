@@ -90,7 +90,7 @@ def _averaged(
         return None
     ours = [sum(pair[0].scores[key][name] for pair in pairs) / len(pairs) for key in keys]
     theirs = [sum(pair[1].scores[key][name] for pair in pairs) / len(pairs) for key in keys]
-    kind = kind_of(name)
+    kind = kind_of(name, first.own)
     if kind == "share" and len(pairs) > 1:  # a mean of several is a share no more
         kind = "score"
     clusters = [first.clusters.get(key) or f"question {key}" for key in keys] if by_document else None

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from itertools import combinations
 from typing import Any
 
-from ..measures import MEASURES, measure
+from ..measures import Measure, measure
 from .differences import ALPHA, Difference, paired_difference
 from .intervals import Interval, interval
 from .significance import holm
@@ -19,13 +19,15 @@ Scores = Mapping[str, Mapping[str, float]]  # a question's key → measure → s
 @dataclass(frozen=True)
 class Side:
     """One run as it is compared: its settings by dotted name; by the key of each question its scores, where its needs
-    were lost and the document that it is about ("" for none); and what the run cost, a measure a question."""
+    were lost and the document that it is about ("" for none); what the run cost is among the scores. `own`: measures of
+    the run that the registry does not have."""
 
     name: str
     settings: Mapping[str, Any]
     scores: Scores
     lost: Mapping[str, Sequence[str]] = field(default_factory=dict)
     clusters: Mapping[str, str] = field(default_factory=dict)
+    own: Mapping[str, Measure] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -44,14 +46,21 @@ class Contrast:
         return self.p < ALPHA
 
 
-def kind_of(name: str) -> str:
+def own_measures(sides: Sequence[Side]) -> dict[str, Measure]:
+    """The measures that some side has of its own."""
+    return {name: found for side in sides for name, found in side.own.items()}
+
+
+def kind_of(name: str, own: Mapping[str, Measure] = {}) -> str:
     """The kind of a measure; one that no registry knows is a cost, for which nothing is assumed."""
-    return measure(name).kind if name.partition("@")[0] in MEASURES else "cost"
+    found = measure(name, own)
+    return found.kind if found else "cost"
 
 
-def less_is_better(name: str) -> bool:
+def less_is_better(name: str, own: Mapping[str, Measure] = {}) -> bool:
     """Whether a lower value of this measure is the better one."""
-    return name.partition("@")[0] in MEASURES and measure(name).less_is_better
+    found = measure(name, own)
+    return found is not None and found.less_is_better
 
 
 def clustered(sides: Sequence[Side], how: str) -> bool:
@@ -74,7 +83,7 @@ def means(
             keys = [key for key, scores in side.scores.items() if name in scores]
             if keys:
                 values = [side.scores[key][name] for key in keys]
-                row[name] = interval(values, kind_of(name), _clusters(side, keys, by_document), seed)
+                row[name] = interval(values, kind_of(name, side.own), _clusters(side, keys, by_document), seed)
         found.append(row)
     return found
 
@@ -83,12 +92,12 @@ def _clusters(side: Side, keys: Sequence[str], by_document: bool) -> list[str] |
     return [side.clusters.get(key) or f"question {key}" for key in keys] if by_document else None
 
 
-def best_of(rows: Sequence[Mapping[str, Interval]], name: str) -> set[int]:
+def best_of(rows: Sequence[Mapping[str, Interval]], name: str, own: Mapping[str, Measure] = {}) -> set[int]:
     """Places of the runs with the best mean, several when equal to 1e-9; none when all runs are equal."""
     have = {place: row[name].mean for place, row in enumerate(rows) if name in row}
     if not have:
         return set()
-    top = min(have.values()) if less_is_better(name) else max(have.values())
+    top = min(have.values()) if less_is_better(name, own) else max(have.values())
     best = {place for place, mean in have.items() if abs(mean - top) < 1e-9}
     return best if len(best) < len(have) or len(have) == 1 else set()
 
@@ -120,7 +129,7 @@ def _contrasts(
             paired_difference(
                 [ours.scores[key][name] for key in keys],
                 [theirs.scores[key][name] for key in keys],
-                kind_of(name),
+                kind_of(name, ours.own),
                 _clusters(ours, keys, by_document),
                 seed,
                 len(pairs),

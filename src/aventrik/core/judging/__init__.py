@@ -47,6 +47,11 @@ class Judgement:
     failure: str = ""
     relevance: float | None = None
 
+    @property
+    def claims(self) -> list[dict[str, Any]]:
+        """The claims that were judged, as a model splits them off."""
+        return [{"text": each.claim, "cites": list(each.cites)} for each in self.verdicts]
+
 
 @dataclass(frozen=True)
 class Reference:
@@ -63,12 +68,14 @@ class Reference:
 def judge(
     questions: Sequence[str],
     answers: Sequence[Answer],
-    contexts: Sequence[Sequence[Served]],
+    contexts: Sequence[Sequence[Served] | None],
     references: Sequence[Reference],
     model: LanguageModel,
+    first: Sequence[Judgement] = (),
 ) -> list[Judgement]:
-    """A judgement of each answer; one that declines or failed has no verdicts and states nothing. An answer of more than
-    `LONGEST` characters or `MOST_CLAIMS` claims is not judged, and its failure says so."""
+    """A judgement of each answer; one that declines or failed has no verdicts and states nothing, and one whose context
+    is not known (None) has no verdicts. An answer of more than `LONGEST` characters or `MOST_CLAIMS` claims is not
+    judged, and its failure says so. `first`: the judgements of another judge, whose claims are judged."""
     spoken = [place for place, answer in enumerate(answers) if not answer.declined and not answer.failure]
     failures: dict[int, str] = {}
     for place in spoken:
@@ -83,17 +90,17 @@ def judge(
                 failures.setdefault(place, reply.failure)
         return [reply.value for reply in replies]
 
-    split = ask([(p, Task("claims", {"question": questions[p], "answer": answers[p].text})) for p in spoken])
-    counts = {place: len(value["claims"]) for place, value in zip(spoken, split) if value}
-    for place, count in counts.items():
-        if count > MOST_CLAIMS:
-            failures[place] = f"the answer makes {count:,} claims; {MOST_CLAIMS} are judged"
-    claims = [
-        (place, claim) for place, value in zip(spoken, split) if value and place not in failures
-        for claim in value["claims"]
-    ]  # fmt: skip
-    context = {place: [item.fields for item in contexts[place]] for place in spoken}
-    held = ask([(p, Task("verdict", {"claim": claim["text"], "context": context[p]})) for p, claim in claims])
+    taken = {place: each.claims for place, each in enumerate(first) if each.verdicts}
+    unsplit = [place for place in spoken if place not in taken]
+    split = ask([(p, Task("claims", {"question": questions[p], "answer": answers[p].text})) for p in unsplit])
+    made = taken | {place: value["claims"] for place, value in zip(unsplit, split) if value}
+    for place, some in made.items():
+        if len(some) > MOST_CLAIMS:
+            failures[place] = f"the answer makes {len(some):,} claims; {MOST_CLAIMS} are judged"
+    claims = [(place, claim) for place in spoken if place not in failures for claim in made.get(place, ())]
+    context = {place: [item.fields for item in shown] for place in spoken if (shown := contexts[place]) is not None}
+    facing = [(place, claim) for place, claim in claims if place in context]
+    held = ask([(p, Task("verdict", {"claim": claim["text"], "context": context[p]})) for p, claim in facing])
     known = [(p, claim) for p, claim in claims if references[p].texts]
     right = ask(
         [(p, Task("verdict", {"claim": claim["text"], "context": references[p].context})) for p, claim in known]
@@ -114,7 +121,7 @@ def judge(
     level = ask([(p, Task("addressed", {"question": questions[p], "answer": answers[p].text})) for p in whole])
     relevance = {p: int(value["level"]) / RELEVANT for p, value in zip(whole, level) if value}
     verdicts: dict[int, list[Verdict]] = {}
-    for (place, claim), value in zip(claims, held):
+    for (place, claim), value in zip(facing, held):
         if value:
             verdicts.setdefault(place, []).append(_verdict(claim, value))
     agreed: dict[int, list[bool]] = {}

@@ -6,7 +6,7 @@ score lies in 0…1, a count is a number of things, a cost is time or money.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -73,9 +73,14 @@ class Scores:
     values: dict[str, float]
 
 
-def measure(name: str) -> Measure:
-    """The entry of a measure by its name with or without a cut-off; raises KeyError."""
-    return MEASURES[name.partition("@")[0]]
+def plain(name: str) -> str:
+    """The name of a measure without its cut-off ("hit@5") or the judge that it is by ("groundedness:house")."""
+    return name.partition("@")[0].partition(":")[0]
+
+
+def measure(name: str, own: Mapping[str, Measure] = {}) -> Measure | None:
+    """The entry of a measure by its name, with or without a cut-off or a judge, among `own` ones too; None for none."""
+    return own.get(plain(name)) or MEASURES.get(plain(name))
 
 
 def retrieval_scores(

@@ -8,7 +8,7 @@ from typing import Any
 from ..protocols import Reply, Task
 from . import paraphrases, passages, questions
 from .answering import answering, parts
-from .judging import addressing, splitting, stating, weighing
+from .judging import addressing, patterns, splitting, stating, weighing
 
 _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "paraphrases": paraphrases.paraphrase,
@@ -30,6 +30,7 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "stated": stating.stated,
     "addressed": addressing.addresses,
     "consistent": addressing.agree,
+    "criterion": patterns.grade_by_patterns,
 }
 _VERSION = 4
 
@@ -45,4 +46,11 @@ class OfflineModel:
 
     def perform(self, tasks: Sequence[Task]) -> list[Reply]:
         """A reply to each task, in order; raises KeyError for a task that is not in `core.protocols`."""
-        return [Reply(_TASKS[task.name](task.fields)) for task in tasks]
+        return [_reply(task) for task in tasks]
+
+
+def _reply(task: Task) -> Reply:
+    try:
+        return Reply(_TASKS[task.name](task.fields))
+    except patterns.NoPatterns as error:
+        return Reply(None, str(error))

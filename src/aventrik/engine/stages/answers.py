@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...core.answering import Answer, answer
 from ...core.context import Context, Served, within_budget
+from ...core.criteria import Grade, grade
+from ...core.criteria import joined as join_grades
 from ...core.documents.spans import text_of
 from ...core.judging import Agreement, Judgement, agreements, judge
+from ...core.judging.joining import joined
 from ...core.rewriting import rewrite
 from ..given import Given
 from .listed import named_source
@@ -93,4 +97,29 @@ def verdicts(given: Given) -> list[Judgement]:
         [found.items for found in given["context"]],
         given["reference"],
         given.models["judge"],
+        given.inputs.get("first") or (),
     )
+
+
+def grades(given: Given) -> list[Grade]:
+    """What a judge gives each answer, or its context, by a criterion of the user's."""
+    contexts = [found.items for found in given["context"]]
+    return graded(given, contexts)
+
+
+def graded(given: Given, contexts: Sequence[Sequence[Served] | None]) -> list[Grade]:
+    """Grades by the criterion of the settings; where no answers are made, of contexts alone."""
+    texts = [wording.text for wording in given["wording"]]
+    answers_ = given["answer"] if given["answer"] is not None else [Answer()] * len(texts)
+    return grade(given.settings, texts, answers_, contexts, given["reference"], given.models["judge"])
+
+
+def joined_verdicts(given: Given) -> list[Judgement]:
+    """The judgements of several judges as one."""
+    rows = zip(*given.inputs.values())
+    return [joined(judgements, given.settings.way) for judgements in rows]
+
+
+def joined_grades(given: Given) -> list[Grade]:
+    """The grades of several judges as one."""
+    return [join_grades(given.settings, some) for some in zip(*given.inputs.values())]

@@ -55,15 +55,15 @@ def reached(given: Given) -> list[Reached]:
         needs: Needs = evidence.needs
         wanted = {alternative.doc for need in needs for alternative in need}
         lists = [candidates.chunks, [chunk for chunk, _ in scored(ranked)]]
-        met = []
+        held = []
         for chunks in lists if lists[0] != lists[1] else lists[:1]:
             served: dict[str, list[Range]] = {}
             for number in chunks:
                 if (doc := table.name(number)) in wanted:
                     served.setdefault(doc, []).extend(ranges_of(number))
-            met.append(_met(needs, served, how.cover))
+            held.append(met(needs, served, how.cover))
         whole = [held_whole(table if units is None else units.units, need, how.cover) for need in needs]
-        made.append(Reached(tuple(whole), tuple(met[0]), tuple(met[-1])))
+        made.append(Reached(tuple(whole), tuple(held[0]), tuple(held[-1])))
     return made
 
 
@@ -76,12 +76,13 @@ def losses(given: Given) -> list[Losses]:
         for item in given["context"][place].items:
             shown.setdefault(item.doc, []).extend(item.ranges)
         stated = _stated(given, place, len(evidence.needs))
-        held = Held(found, _met(evidence.needs, shown, how.cover), stated, given["verdicts"] is not None)
+        held = Held(found, met(evidence.needs, shown, how.cover), stated, given["verdicts"] is not None)
         made.append(lost_at(evidence.needs, held, dict(given["standing"][place].documents)))
     return made
 
 
-def _met(needs: Needs, served: dict[str, list[Range]], enough: float) -> list[bool]:
+def met(needs: Needs, served: dict[str, list[Range]], enough: float) -> list[bool]:
+    """Which needs some ranges by document meet."""
     union: Ranges = {doc: merge(ranges) for doc, ranges in served.items()}
     return [best_cover(need, union) >= enough for need in needs]
 

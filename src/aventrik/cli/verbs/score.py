@@ -1,0 +1,134 @@
+"""`aventrik score`: judges what another system gave."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..arguments import given_path
+from ..opening import only_testset, open_corpus, open_testset
+from ..screen import Screen
+
+HELP = (
+    "Judges the answers and ranked lists that another system gave to the questions of a test set: from a file (JSONL or "
+    "CSV with question or id, answer, and context; TREC run files with ranked lists), or live, from a system of "
+    "aventrik.toml. The result is a run like any other: compare, explain and gate take it."
+)
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    parser.add_argument("answers", metavar="FILE", nargs="?", type=given_path, help="answers, as JSONL or CSV")
+    parser.add_argument("--ranked", metavar="FILE", type=given_path, help="ranked lists, as a TREC run file")
+    parser.add_argument("--system", metavar="NAME", help='ask this system of aventrik.toml (does = "system")')
+    parser.add_argument("--testset", metavar="NAME", help="the test set (default: the only one there is)")
+    parser.add_argument(
+        "--name", metavar="TEXT", help="what the run is called (default: the file's name, the system's)"
+    )
+    parser.add_argument(
+        "--fields", metavar="FIELD=NAME,…",
+        help="what id, question, answer, context, declined are called in the file; beginning with /, a JSON Pointer",
+    )  # fmt: skip
+    parser.add_argument(
+        "--repeated", choices=("refuse", "first", "last"), default="refuse",
+        help="which of several answers to one question counts (default: none, that is an error)",
+    )  # fmt: skip
+    parser.add_argument("--fresh", action="store_true", help="ask system and judge anew, whatever the call store has")
+    parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Brings the run in and says what came of it."""
+    from ...core.errors import BadInput
+    from ...engine.bringing import as_json, bring, from_files
+    from ...workspace.toml import nearest
+
+    if not (options.answers or options.ranked or options.system):
+        raise BadInput("name a file with answers, --ranked with lists, or a --system to ask")
+    if options.system and (options.answers or options.ranked):
+        raise BadInput("a system is asked now (--system), or its answers come from a file: not both")
+    opened = open_corpus(options, fresh=options.fresh)
+    workspace = opened.workspace
+    if options.system and options.system not in workspace.settings.able("system"):
+        near = nearest(options.system, workspace.settings.able("system"))
+        raise BadInput(
+            f"--system: aventrik.toml has no system '{options.system}' (a model that does = \"system\"){near}"
+        )
+    testset = options.testset or only_testset(workspace)
+    questions = open_testset(opened, testset, screen)
+    matched = None
+    if not options.system:
+        matched = from_files(
+            questions, options.answers, options.ranked, _fields(options.fields), options.repeated
+        )  # fmt: skip
+    name = options.name or options.system or (options.answers or options.ranked).stem
+    files = [path for path in (options.answers, options.ranked) if path]
+    with screen.progress() as meter:
+        opened.progress = meter
+        outcome, standing = bring(
+            opened, name, workspace.testset_path(testset).stem, questions, matched, options.system or "", files,
+            options.retry_failed,
+        )  # fmt: skip
+    count = len(questions) if matched is None else len(matched.brought)
+    screen.result(as_json(outcome, standing, matched, count))
+    show(screen, opened, outcome, standing, matched, count, testset)
+    return 3 if standing.failed == count and options.system else 0
+
+
+def _fields(text: str | None) -> dict[str, str]:
+    from ...core.errors import BadInput
+
+    found = {}
+    for part in (text or "").split(","):
+        if part.strip():
+            name, equals, at = part.partition("=")
+            if not equals or not at.strip():
+                raise BadInput(f"--fields: '{part}' is not FIELD=NAME")
+            found[name.strip()] = at.strip()
+    return found
+
+
+def show(screen: Screen, opened, outcome, standing, matched, count: int, testset: str) -> None:  # type: ignore[no-untyped-def]
+    """What came, what did not, and what to look at next."""
+    from ...engine.bringing import unknown_documents
+
+    new = "judged" if outcome.new else "as it stood"
+    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{testset}' {new}")
+    if standing.items:
+        share = standing.found / standing.items
+        screen.say(
+            f"of {standing.items:,} items of contexts and lists {standing.found:,} ({share:.0%}) were found in the documents"
+            + ("; the others are judged by their text, and hold no evidence" if standing.found < standing.items else "")
+        )
+    else:
+        screen.warn(
+            "no context came: hits, groundedness and where evidence was lost can't be told, only what is answered"
+        )
+    if standing.empty:
+        screen.warn(f"{standing.empty:,} answers are empty: they count as declined")
+    if standing.failed:
+        screen.warn(f"{standing.failed:,} questions failed, such as: {standing.reason}")
+    if matched is not None:
+        _show_matched(screen, matched, len(matched.missing) + count)
+        lost = unknown_documents(matched, opened.snapshot.names)
+        if lost:
+            screen.warn(f"{lost:,} items of the lists name a document that is not in the corpus: they keep their ranks")
+    screen.say(f"next: aventrik compare …  or  aventrik explain {outcome.run}")
+
+
+def _show_matched(screen: Screen, matched, whole: int) -> None:  # type: ignore[no-untyped-def]
+    from ...engine.bringing import told_unknown
+
+    if matched.unknown:
+        screen.warn(f"{len(matched.unknown):,} are of no question of the test set: {told_unknown(matched)}")
+    if matched.missing:
+        screen.warn(f"{len(matched.missing):,} of {whole:,} questions have nothing in the file and are left out")
+    if matched.repeated:
+        screen.warn(f"{matched.repeated:,} questions came more than once")
+    lists = matched.lists
+    for told, number in (
+        ("tie in their scores: the rank, then the line decides", lists.tied if lists else 0),
+        ("have gaps in their ranks: the order alone counts", lists.gaps if lists else 0),
+        ("have ranks that speak against the scores: the scores count", lists.against if lists else 0),
+    ):
+        if number:
+            screen.warn(f"{number:,} lists {told}")

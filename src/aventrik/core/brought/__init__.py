@@ -1,0 +1,61 @@
+"""What another system gave for a question: its answer, the context that it was given, and its ranked list."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..answering import DECLINE, Answer, Statement
+from ..offline.judging.splitting import REFUSAL
+from ..text import WORD, sentences
+
+LONGEST = 1_000_000  # characters of one text of a context that are kept
+
+
+@dataclass(frozen=True)
+class BroughtItem:
+    """One item of a context or list: its text, or the document that it is of and the range in it (-1: not said), or
+    both."""
+
+    text: str = ""
+    doc: str = ""
+    start: int = -1
+    end: int = -1
+
+
+@dataclass(frozen=True)
+class Brought:
+    """What came for a question. `answer` is None where only a list came, `context` and `ranked` are None where nothing is
+    known of them, and () where the system found nothing; `failure` tells why nothing came."""
+
+    answer: str | None = None
+    declined: bool | None = None
+    context: tuple[BroughtItem, ...] | None = None
+    ranked: tuple[BroughtItem, ...] | None = None
+    failure: str = ""
+
+
+def answer_of(brought: Brought) -> Answer:
+    """The answer as it is judged. One that says nothing, or only that it can't say, declines."""
+    if brought.failure or brought.answer is None:
+        return Answer("", failure=brought.failure or "no answer was brought")
+    text = brought.answer.strip()
+    if not text:
+        return Answer("", True)
+    if brought.declined if brought.declined is not None else declines(text):
+        return Answer(text or DECLINE, True)
+    return Answer(text, False, (Statement(text),))
+
+
+def declines(text: str) -> bool:
+    """Whether an answer says that it can't tell, and nothing else but what is polite or short."""
+    found = [text[start:end] for start, end in sentences(text) if WORD.search(text[start:end])]
+    if not found:
+        return True
+    refusing = [bool(REFUSAL.search(each)) for each in found]
+    return refusing[0] and sum(len(WORD.findall(each)) for each, said in zip(found, refusing) if not said) <= 12
+
+
+def items_of(brought: Brought) -> Sequence[BroughtItem]:
+    """The items that retrieval is measured on: the ranked list where one came, else the context."""
+    return brought.ranked if brought.ranked is not None else brought.context or ()

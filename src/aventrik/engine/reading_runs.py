@@ -1,0 +1,36 @@
+"""What a run keeps of its questions, as records."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ..core.errors import BadInput
+from ..storage.protocols import Store
+from .graph import STAGES
+from .judges import stage_name
+from .records import decode
+
+
+def records_of(store: Store, run: int, nodes: Sequence[str] = ()) -> list[dict[str, Any]]:
+    """For each question of a run, in its order, the records of some nodes (of all where none is named) by name, those
+    that it has; raises `BadInput` where a result is gone."""
+    rows = store.runs.questions(run)
+    wanted = [
+        {name: found for name, found in row.results.items() if not nodes or name in nodes} for row in rows
+    ]  # fmt: skip
+    values = store.results.values(list(dict.fromkeys(each for row in wanted for each in row.values())))
+    made: dict[str, Any] = {}
+    found = []
+    for row in wanted:
+        records = {}
+        for name, each in row.items():
+            if each not in values:
+                raise BadInput(f"run {run}: the store no longer has a result of '{name}'; run it again")
+            if each not in made:
+                record = STAGES[stage_name(name)].record
+                assert record is not None
+                made[each] = decode(record, values[each])
+            records[name] = made[each]
+        found.append(records)
+    return found

@@ -1,0 +1,227 @@
+"""A question-answering system that is live: its address is asked a question, and gives an answer and its context.
+
+Where the question stands in the request, and the answer and the items of the context in the reply, is said by JSON
+Pointers (RFC 6901).
+"""
+
+from __future__ import annotations
+
+import copy
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import httpx
+from jsonpointer import JsonPointerException, resolve_pointer, set_pointer
+
+from ..core.brought import LONGEST, Brought, BroughtItem
+from ..core.keys import content_key
+from ..core.text import count_tokens
+from .background import as_done, run
+from .caller import Caller, Posted, Refused, Waiting, nobody
+from .calls import Call, CallStore, Memory, Spent
+from .connection import Connection
+
+TASK = "system"
+_NOTHING = object()
+_SHOWN = 200
+
+
+@dataclass(frozen=True)
+class Form:
+    """Where things stand: `question` in the request, `answer`, `context` (an array) and `declined` in the reply; in an
+    item of the context `text`, `document`, `start` and `end`. An empty pointer to a text is the item itself; "-" means
+    that the system does not tell. `request` is what a request holds beside the question."""
+
+    question: str = "/question"
+    answer: str = "/answer"
+    context: str = "/context"
+    declined: str = "-"
+    text: str = "/text"
+    document: str = "/document"
+    start: str = "/start"
+    end: str = "/end"
+    request: dict[str, Any] = field(default_factory=dict)
+
+
+class Unreadable(ValueError):
+    """A reply in another shape than was said; the message names the pointer that failed."""
+
+
+class HttpSystem:
+    """Asks a system; every finished call is kept in the call store at once."""
+
+    def __init__(
+        self,
+        connection: Connection,
+        form: Form,
+        calls: CallStore | None = None,
+        fresh: bool = False,
+        transport: httpx.AsyncBaseTransport | None = None,
+        progress: Callable[[int, int], None] = lambda done, total: None,
+        waiting: Waiting = nobody,
+    ) -> None:
+        self.name = connection.name
+        self.connection = connection
+        self.form = form
+        self.spent = Spent()
+        self._calls: CallStore = calls if calls is not None else Memory()
+        self._fresh = fresh
+        self._made: set[str] = set()
+        self._transport = transport
+        self._progress = progress
+        self._waiting = waiting
+        self._caller: Caller | None = None
+
+    @property
+    def identity(self) -> str:
+        """Where it is, how it is asked, and how its replies are read."""
+        form = self.form
+        return content_key("system", self.connection.address, [getattr(form, name) for name in _POINTERS], form.request)
+
+    def key(self, question: str) -> str:
+        """The key of a call: what is sent, and where to."""
+        return content_key("system", self.connection.address, self.request(question))
+
+    def request(self, question: str) -> dict[str, Any]:
+        """The body that asks a question."""
+        body = copy.deepcopy(self.form.request)
+        parts = self.form.question.split("/")[1:]
+        inner: Any = body
+        for part in parts[:-1]:  # objects on the way that the settings leave out
+            inner = inner.setdefault(part.replace("~1", "/").replace("~0", "~"), {}) if isinstance(inner, dict) else {}
+        made: dict[str, Any] = set_pointer(body, self.form.question, question, inplace=False)
+        return made
+
+    def ask(self, questions: Sequence[str]) -> list[Brought]:
+        """What the system gives to each question; what the call store has is not asked again."""
+        keys = [self.key(question) for question in questions]
+        known = {} if self._fresh else self._calls.find(list(dict.fromkeys(keys)))
+        known.update(self._calls.find([key for key in dict.fromkeys(keys) if key in self._made]))
+        self.spent.kept += sum(key in known for key in keys)
+        todo = list({key: (key, question) for key, question in zip(keys, questions) if key not in known}.values())
+        done = 0
+        if todo:
+            for finished in as_done(self._finished, todo, self.connection.concurrency):
+                self._calls.keep(finished)
+                for call in finished:
+                    known[call.key] = call
+                    self._made.add(call.key)
+                    self.spent.add(call)
+                done += len(finished)
+                self._progress(done, len(todo))
+        for key in keys:
+            self.spent.used(known[key])
+        return [self._brought(known[key]) for key in keys]
+
+    def recall(self, questions: Sequence[str]) -> list[Call | None]:
+        """The calls of questions as they are kept."""
+        keys = [self.key(question) for question in questions]
+        known = self._calls.find(list(dict.fromkeys(keys)))
+        return [known.get(key) for key in keys]
+
+    def test(self) -> dict[str, Any]:
+        """Asks something small, and says what came."""
+
+        async def ask() -> Posted:
+            return await self._connected().post(self.connection.address, self.request("Is the gate open?"), 1)
+
+        posted = run(ask())
+        found = read(posted.body, self.form)
+        return {
+            "seconds": posted.seconds,
+            "answer": (found.answer or "")[:_SHOWN],
+            "items": None if found.context is None else len(found.context),
+        }
+
+    async def _finished(self, item: tuple[str, str]) -> Call:
+        key, question = item
+        body = self.request(question)
+        tokens = count_tokens(question)
+        try:
+            posted = await self._connected().post(self.connection.address, body, tokens)
+        except Refused as error:
+            return Call(key, self.name, TASK, body, "", str(error))
+        try:
+            failure, out = "", count_tokens(read(posted.body, self.form).answer or "")
+        except Unreadable as error:
+            failure, out = str(error), 0
+        money = self.connection.price(tokens, out)
+        reply = json.dumps(posted.body, ensure_ascii=False)
+        return Call(key, self.name, TASK, body, reply, failure, tokens, out, money, posted.seconds, posted.attempts)
+
+    def _brought(self, call: Call) -> Brought:
+        if call.failure and not call.reply:
+            return Brought(failure=call.failure)
+        try:  # by the pointers as they are now: a kept reply may be read in another way than before
+            return read(json.loads(call.reply), self.form)
+        except Unreadable as error:
+            return Brought(failure=str(error))
+
+    def _connected(self) -> Caller:
+        if self._caller is None:
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
+        return self._caller
+
+
+_POINTERS = ("question", "answer", "context", "declined", "text", "document", "start", "end")
+
+
+def read(body: Any, form: Form) -> Brought:
+    """What a reply holds; raises `Unreadable` with the pointer that failed."""
+    answer = _at(body, form.answer)
+    if answer is _NOTHING:
+        raise Unreadable(f"the reply has nothing at {form.answer} (answer); it holds {_told(body)}")
+    if answer is None:
+        answer = ""
+    if not isinstance(answer, str):
+        raise Unreadable(f"what stands at {form.answer} (answer) is no text but {_told(answer)}")
+    declined = _at(body, form.declined)
+    if declined is not _NOTHING and not isinstance(declined, bool):
+        raise Unreadable(f"what stands at {form.declined} (declined) is neither true nor false")
+    return Brought(answer, declined if isinstance(declined, bool) else None, _context(body, form))
+
+
+def _context(body: Any, form: Form) -> tuple[BroughtItem, ...] | None:
+    if form.context == "-":
+        return None
+    items = _at(body, form.context)
+    if items is _NOTHING:
+        raise Unreadable(f"the reply has nothing at {form.context} (context); it holds {_told(body)}")
+    if items is None:
+        return ()
+    if not isinstance(items, list):
+        raise Unreadable(f"what stands at {form.context} (context) is no array but {_told(items)}")
+    return tuple(_item(item, form, f"{form.context}/{number}") for number, item in enumerate(items))
+
+
+def _item(item: Any, form: Form, where: str) -> BroughtItem:
+    if isinstance(item, str):
+        return BroughtItem(item[:LONGEST])
+    text, doc = _at(item, form.text), _at(item, form.document)
+    start, end = _at(item, form.start), _at(item, form.end)
+    text = text[:LONGEST] if isinstance(text, str) else ""
+    doc = doc if isinstance(doc, str) else ""
+    if not text and not doc:
+        raise Unreadable(
+            f"the item at {where} has no text at {form.text} (text) and no document at {form.document} (document); it "
+            f"holds {_told(item)}"
+        )
+    whole = all(isinstance(each, int) and not isinstance(each, bool) for each in (start, end)) and 0 <= start < end
+    return BroughtItem(text, doc, start, end) if whole else BroughtItem(text, doc)
+
+
+def _at(body: Any, pointer: str) -> Any:
+    if pointer == "-":
+        return _NOTHING
+    try:
+        return resolve_pointer(body, pointer, _NOTHING)
+    except (JsonPointerException, TypeError, ValueError):
+        return _NOTHING
+
+
+def _told(body: Any) -> str:
+    if isinstance(body, dict):
+        return "an object with " + (", ".join(map(str, list(body)[:8])) if body else "nothing")[:_SHOWN]
+    return {list: "an array", str: "a text", bool: "true or false", type(None): "null"}.get(type(body), "a number")

@@ -1,0 +1,228 @@
+"""Files with what another system gave: answers as JSONL or CSV, ranked lists as TREC run files. Read with every error
+told by its line."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from jsonpointer import JsonPointerException, resolve_pointer
+
+from ..core.brought import LONGEST, BroughtItem
+from ..core.errors import BadInput
+from .files import read_text
+from .testsets import parsed_line
+from .toml import nearest
+
+FIELDS = ("id", "question", "answer", "context", "declined")
+_TEXTS = ("text", "content", "passage")
+_DOCS = ("doc", "document", "source")
+_TRUE, _FALSE = ("true", "yes", "1"), ("false", "no", "0", "")
+_NOTHING = object()
+
+
+@dataclass(frozen=True)
+class Row:
+    """One answer of a file: `context` is None where the file says nothing of it."""
+
+    line: int
+    id: str
+    question: str
+    answer: str
+    context: tuple[BroughtItem, ...] | None = None
+    declined: bool | None = None
+
+
+@dataclass
+class Lists:
+    """The ranked lists of a TREC run file by question id, best first; for how many questions scores tie, ranks have
+    gaps, and ranks speak against scores."""
+
+    lists: dict[str, tuple[BroughtItem, ...]] = field(default_factory=dict)
+    lines: dict[str, int] = field(default_factory=dict)
+    tied: int = 0
+    gaps: int = 0
+    against: int = 0
+
+
+def load_answers(path: Path, fields: Mapping[str, str] = {}) -> list[Row]:
+    """The answers of a file. `fields` says under which name (or, beginning with /, at which JSON Pointer) what is called
+    id, question, answer, context and declined here stands; raises `BadInput` with the line of what is wrong."""
+    for name in fields:
+        if name not in FIELDS:
+            raise BadInput(f"--fields: there is no field '{name}'{nearest(name, list(FIELDS))}")
+    named = {name: fields.get(name, name) for name in FIELDS}
+    read = _csv_rows if path.suffix.lower() in (".csv", ".tsv") else _json_rows
+    rows = [_row(path, line, content, named, fields) for line, content in read(path)]
+    if not rows:
+        raise BadInput(f"{path}: holds no answer")
+    return rows
+
+
+def _json_rows(path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
+    for number, line in enumerate(read_text(path).split("\n"), start=1):
+        if line.strip():
+            yield number, parsed_line(line, f"{path}, line {number}")
+
+
+def _csv_rows(path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
+    csv.field_size_limit(2**31 - 1)
+    delimiter = "\t" if path.suffix.lower() == ".tsv" else ","
+    reader = csv.DictReader(io.StringIO(read_text(path), newline=""), delimiter=delimiter)
+    try:
+        columns = reader.fieldnames or []
+        if len(set(columns)) < len(columns):
+            raise BadInput(f"{path}, line 1: a column stands there twice")
+        for row in reader:
+            if None in row:
+                raise BadInput(f"{path}, line {reader.line_num}: more cells than columns")
+            yield reader.line_num, {name: cell for name, cell in row.items() if cell is not None}
+    except csv.Error as error:
+        raise BadInput(f"{path}, line {reader.line_num}: not valid CSV ({error})") from None
+
+
+def _row(path: Path, line: int, content: dict[str, Any], named: Mapping[str, str], said: Mapping[str, str]) -> Row:
+    where = f"{path}, line {line}"
+    values = {name: value_at(content, at, where) for name, at in named.items()}
+    for name, value in values.items():
+        if value is _NOTHING and name in said:
+            raise BadInput(f"{where}: there is no {named[name]}{nearest(named[name], list(map(str, content)))}")
+    if values["answer"] is _NOTHING:
+        raise BadInput(
+            f"{where}: there is no field 'answer'; --fields answer=NAME says what it is called here"
+            f"{nearest('answer', list(map(str, content)), listing=False)}"
+        )
+    name, question = (_word(values[each], f"{where}: {each}") for each in ("id", "question"))
+    if not name and not question:
+        raise BadInput(f"{where}: needs the question, or the id of a question of the test set")
+    answer = "" if values["answer"] is None else values["answer"]
+    if not isinstance(answer, str):
+        raise BadInput(f"{where}: answer must be a text, not {_kind(answer)}")
+    context = None if values["context"] in (_NOTHING, None) else context_of(values["context"], f"{where}: context")
+    return Row(line, name, question, answer, context, _declined(values["declined"], where))
+
+
+def value_at(content: Any, at: str, where: str) -> Any:
+    """What stands under a name, or at a JSON Pointer (RFC 6901); `_NOTHING` where nothing does."""
+    if not at.startswith("/"):
+        return content.get(at, _NOTHING) if isinstance(content, dict) else _NOTHING
+    try:
+        return resolve_pointer(content, at, _NOTHING)
+    except JsonPointerException:
+        return _NOTHING
+    except (TypeError, ValueError):
+        raise BadInput(f"{where}: {at} is no JSON Pointer that fits there") from None
+
+
+def _word(value: Any, where: str) -> str:
+    if value is _NOTHING or value is None:
+        return ""
+    if isinstance(value, (dict, list)):
+        raise BadInput(f"{where} must be a text, not {_kind(value)}")
+    return str(value).strip()
+
+
+def _declined(value: Any, where: str) -> bool | None:
+    if value is _NOTHING or value is None:
+        return None
+    if isinstance(value, bool):
+        return value
+    said = str(value).strip().lower()
+    if said not in (*_TRUE, *_FALSE):
+        raise BadInput(f"{where}: declined must be true or false")
+    return None if said == "" else said in _TRUE
+
+
+def context_of(value: Any, where: str) -> tuple[BroughtItem, ...]:
+    """The items of a context: a list of texts, or of objects with a text, a document, a range; a text that holds such a
+    list as JSON, or is itself the context. Raises `BadInput`."""
+    if isinstance(value, str):
+        text = value.strip()
+        if text[:1] == "[":
+            try:
+                value = json.loads(text)
+            except (ValueError, RecursionError):
+                value = [text]
+        else:
+            value = [text] if text else []
+    if isinstance(value, dict):
+        value = [value]
+    if not isinstance(value, list):
+        raise BadInput(f"{where} must be a list of texts or objects, not {_kind(value)}")
+    return tuple(item_of(each, f"{where}, item {number}") for number, each in enumerate(value, 1))
+
+
+def item_of(value: Any, where: str) -> BroughtItem:
+    """One item of a context; raises `BadInput`."""
+    if isinstance(value, str):
+        return BroughtItem(value[:LONGEST])
+    if not isinstance(value, dict):
+        raise BadInput(f"{where} must be a text or an object, not {_kind(value)}")
+    text = next((value[name] for name in _TEXTS if isinstance(value.get(name), str)), "")
+    doc = next((value[name] for name in _DOCS if isinstance(value.get(name), str)), "")
+    start, end = value.get("start", -1), value.get("end", -1)
+    if not text and not doc:
+        raise BadInput(f"{where} has neither a text ({', '.join(_TEXTS)}) nor a document ({', '.join(_DOCS)})")
+    for name, place in (("start", start), ("end", end)):
+        if not isinstance(place, int) or isinstance(place, bool) or place < -1 or place >= 2**53:
+            raise BadInput(f"{where}: {name} must be a place in the document's text")
+    if (start < 0) != (end < 0) or (start >= 0 and start >= end):
+        raise BadInput(f"{where}: start must lie before end, and both be given")
+    return BroughtItem(text[:LONGEST], doc, start, end)
+
+
+def _kind(value: Any) -> str:
+    return {dict: "an object", list: "a list", bool: "true or false", type(None): "null"}.get(type(value), "a number")
+
+
+def load_lists(path: Path) -> Lists:
+    """The lists of a TREC run file: question, Q0, document or document:start-end, rank, score, tag. As there, the score
+    orders; of equal scores the rank, then the line. Raises `BadInput` with the line of what is wrong."""
+    found: dict[str, list[tuple[float, int, int, BroughtItem]]] = {}
+    seen: dict[tuple[str, BroughtItem], int] = {}
+    made = Lists()
+    for number, line in enumerate(read_text(path).split("\n"), start=1):
+        if not line.strip():
+            continue
+        where = f"{path}, line {number}"
+        parts = line.split()
+        if len(parts) < 6:
+            raise BadInput(f"{where}: needs six columns: question, Q0, document, rank, score, tag")
+        question, rank, score = parts[0], parts[-3], parts[-2]
+        item = _named_item(" ".join(parts[2:-3]))
+        try:
+            place, weight = int(rank), float(score)
+        except ValueError:
+            raise BadInput(f"{where}: rank '{rank}' and score '{score}' must be numbers") from None
+        if not math.isfinite(weight):
+            raise BadInput(f"{where}: the score must be a finite number")
+        if (question, item) in seen:
+            raise BadInput(f"{where}: {item.doc} stands on line {seen[question, item]} for question {question} too")
+        seen[question, item] = number
+        made.lines.setdefault(question, number)
+        found.setdefault(question, []).append((weight, place, number, item))
+    if not found:
+        raise BadInput(f"{path}: holds no list")
+    for question, rows in found.items():
+        ranks = sorted(row[1] for row in rows)
+        made.tied += len({row[0] for row in rows}) < len(rows)
+        made.gaps += ranks != list(range(ranks[0], ranks[0] + len(ranks)))
+        rows.sort(key=lambda row: (-row[0], row[1], row[2]))
+        made.against += [row[1] for row in rows] != sorted(row[1] for row in rows)
+        made.lists[question] = tuple(row[3] for row in rows)
+    return made
+
+
+def _named_item(name: str) -> BroughtItem:
+    """`document`, or `document:start-end`."""
+    doc, colon, place = name.rpartition(":")
+    start, dash, end = place.partition("-")
+    if colon and dash and start.isdecimal() and end.isdecimal() and int(start) < int(end) < 2**53:
+        return BroughtItem("", doc, int(start), int(end))
+    return BroughtItem("", name)

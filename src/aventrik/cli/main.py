@@ -31,6 +31,7 @@ VERBS = {
     "run": "apply configurations to a test set",
     "score": "judge what another system answered, from a file or live",
     "runs": "list, label, note or remove runs",
+    "review": "decide on answers yourself, and see how far the judge can be believed",
     "compare": "runs side by side: which is better, and is that real",
     "explain": "one question of a run: what was found and lost where",
     "store": "what is stored; back up, restore, clean",

@@ -34,10 +34,10 @@ class Asked:
     models: dict[str, float]
 
 
-def ask(opened: Opened, configuration: Configuration, text: str) -> Asked:
+def ask(opened: Opened, configuration: Configuration, text: str, until: str = "") -> Asked:
     """Takes a question through all stages. Chunks, indexes and model calls come from the store where they are there;
     their making, when they are not, is the stage "indexes"."""
-    nodes = chain(opened.resolve(configuration))
+    nodes = chain(opened.resolve(configuration), until)
     nodes = {name: node for name, node in nodes.items() if node.stage.name not in _UNSCORED}
     place = opened.place(configuration, nodes=nodes)
     question = Question(ASKED, text, by="person", kind="unanswerable")

@@ -191,7 +191,8 @@ def sides_of(store: Store, runs: Sequence[Run]) -> list[Found]:
     gone. What several runs share is read once."""
     for run in runs:
         if not run.finished:
-            raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik run' goes on with it")
+            verb = "score" if run.made.get("outside") else "run"
+            raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik {verb}' goes on with it")
         check_known(run)
     questions = {run.id: store.runs.questions(run.id) for run in runs}
     every: dict[str, None] = {}

@@ -20,8 +20,7 @@ from ..workspace.testsets import question_from
 from .bench import Bench, Place
 from .chunks import Chunks
 from .comparing import check_known
-from .graph import STAGES, chain
-from .judges import stage_name
+from .graph import STAGES, chain, record_of
 from .keys import Keys
 from .records import decode
 from .resolved import Outside, Resolved, Wanted
@@ -80,8 +79,7 @@ def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
     values = store.results.values(list(kept.results.values()))
     stages: dict[str, Any] = {}
     for stage, found in kept.results.items():
-        name_of = stage_name(stage)
-        record = STAGES[name_of].record if name_of in STAGES else None
+        record = record_of(stage)
         if found not in values or record is None:
             raise BadInput(f"run {run.id}: the store no longer has its stage '{stage}'; run '{run.name}' again")
         stages[stage] = decode(record, values[found])

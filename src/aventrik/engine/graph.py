@@ -285,6 +285,15 @@ GRAPH: tuple[Stage, ...] = (
     ),
 )  # fmt: skip
 STAGES = {stage.name: stage for stage in (*GRAPH, *JOINED, *OUTSIDE.values())}
+
+
+def record_of(node: str) -> type | None:
+    """What the stage of a question node returns, by the node's name, in a run of our own or a brought one; None for a
+    name that no stage has."""
+    stage = STAGES.get(stage_name(node)) or OUTSIDE.get(node)
+    return stage.record if stage else None
+
+
 # Where a run may stop: what comes after is not made, nor what needs it.
 STOPS = ("served", "context", "answer", "verdicts")
 _LAST = {"served": "reached", "context": "context"}

@@ -7,8 +7,7 @@ from typing import Any
 
 from ..core.errors import BadInput
 from ..storage.protocols import Store
-from .graph import STAGES
-from .judges import stage_name
+from .graph import record_of
 from .records import decode
 
 
@@ -28,7 +27,7 @@ def records_of(store: Store, run: int, nodes: Sequence[str] = ()) -> list[dict[s
             if each not in values:
                 raise BadInput(f"run {run}: the store no longer has a result of '{name}'; run it again")
             if each not in made:
-                record = STAGES[stage_name(name)].record
+                record = record_of(name)
                 assert record is not None
                 made[each] = decode(record, values[each])
             records[name] = made[each]

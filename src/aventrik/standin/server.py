@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 
+from ..core.errors import AventrikError
 from . import replies
 
 _PATHS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
@@ -75,9 +76,15 @@ class Log:
             }
 
 
-def make_server(manners: Manners, host: str = "127.0.0.1", port: int = 0) -> ThreadingHTTPServer:
-    """A server ready for `serve_forever`; port 0 takes a free one."""
+def make_server(
+    manners: Manners,
+    host: str = "127.0.0.1",
+    port: int = 0,
+    more: Mapping[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {},
+) -> ThreadingHTTPServer:
+    """A server ready for `serve_forever`; port 0 takes a free one. `more`: further paths, and what answers there."""
     log = Log()
+    paths = {**_PATHS, **more}
     recent: deque[float] = deque()
     gate = threading.Lock()
 
@@ -110,7 +117,7 @@ def make_server(manners: Manners, host: str = "127.0.0.1", port: int = 0) -> Thr
                 return self._send(401, {"error": {"message": "wrong key"}}, "refused")
             if self._too_many():
                 return self._send(429, {"error": {"message": "slow down"}}, "limited", {"Retry-After": "1"})
-            if self.path not in _PATHS:
+            if self.path not in paths:
                 return self._send(404, {"error": {"message": f"no such path: {self.path}"}}, "no such path")
             if draw() < manners.hang:
                 time.sleep(manners.hang_seconds)
@@ -121,9 +128,11 @@ def make_server(manners: Manners, host: str = "127.0.0.1", port: int = 0) -> Thr
             if draw() < manners.fail:
                 return self._send(500, {"error": {"message": "made to fail"}}, "failed")
             try:
-                reply = _PATHS[self.path](json.loads(data))
+                reply = paths[self.path](json.loads(data))
             except (ValueError, AttributeError) as error:
                 return self._send(400, {"error": {"message": str(error)}}, "not understood")
+            except AventrikError as error:
+                return self._send(500, {"error": {"message": str(error)}}, "not able")
             if "choices" in reply and draw() < manners.broken:
                 message = reply["choices"][0]["message"]
                 message["content"] = message["content"].replace(":", ";", 1).rstrip("}")

@@ -17,6 +17,13 @@ HELP = (
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
+    parser.add_argument(
+        "--system", action="store_true",
+        help="also play a question-answering system over the documents of the workspace, at /ask",
+    )  # fmt: skip
+    parser.add_argument(
+        "--wrong", type=finite, default=0.3, metavar="SHARE", help="of its answers, spoilt (default 0.3)"
+    )
     parser.add_argument("--host", default="127.0.0.1", help="default: this machine alone")
     parser.add_argument("--port", type=whole(0, 65_535), default=8077, help="default 8077; 0 takes a free one")
     parser.add_argument("--latency", type=finite, default=0.0, metavar="SECONDS", help="before each reply")
@@ -40,7 +47,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...core.errors import BadInput
     from ...standin.server import Manners, make_server
 
-    for fault in ("fail", "hang", "short", "broken"):
+    for fault in ("fail", "hang", "short", "broken", "wrong"):
         if not 0 <= getattr(options, fault) <= 1:
             raise BadInput(f"--{fault} must be from 0 to 1")
     key = os.environ.get(options.key_variable, "") if options.key_variable else ""
@@ -50,14 +57,22 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         options.latency, options.limit, options.fail, options.hang, options.short, options.broken,
         options.hang_seconds, options.seed, key,
     )  # fmt: skip
+    more = {}
+    if options.system:
+        from ...standin.desk import PATH, desk_of
+        from ..opening import open_corpus
+
+        more[PATH] = desk_of(open_corpus(options).workspace.folder, options.wrong, options.seed).reply
     try:
-        server = make_server(manners, options.host, options.port)
+        server = make_server(manners, options.host, options.port, more)
     except OSError as error:
         raise BadInput(f"can't listen on {options.host}:{options.port} ({error.strerror})") from None
     address = f"http://{options.host}:{server.server_port}"
     if options.json:
         screen.result({"address": address})
     else:
+        if options.system:
+            screen.say(f"a question-answering system over these documents answers at {address}{PATH}")
         screen.say(f"the stand-in listens at {address}; {address}/log counts what it did; Ctrl-C stops it")
     sys.stdout.flush()
     try:

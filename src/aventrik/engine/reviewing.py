@@ -1,0 +1,325 @@
+"""Verdicts that people give on a run's answers: what they are asked, in which order, and what comes of it for the judge."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from ..core.answering import Answer
+from ..core.comparing.correcting import LEAST, Corrected, chances_of, corrected, order_of, sizes_of
+from ..core.context import Served
+from ..core.criteria import Criterion, Grade
+from ..core.errors import BadInput
+from ..core.judging import RELEVANT, Judgement, Verdict
+from ..core.judging.agreement import Found, Pair, agreement
+from ..core.judging.joining import CLASSES
+from ..core.keys import content_key
+from ..core.testsets import Question
+from ..storage.protocols import Run, Store
+from ..workspace.reviews import Decision, Reviews
+from ..workspace.testsets import question_from
+from .explaining import criteria_of
+from .judges import OF
+from .reading_runs import records_of
+
+VERDICT, RELEVANCE = "verdict", "relevance"
+CANT_TELL = "can't tell"
+_VALUES = {"contradicted-claims": "contradicted", "unfound-claims": "not found"}
+CORRECTED = ("groundedness", "hallucinated", *_VALUES)  # what verdicts on claims correct
+
+
+@dataclass(frozen=True)
+class Item:
+    """One thing to decide on: a claim of an answer, or the answer itself. `id` names it whatever run it comes from; `judge`
+    is the judge's word on it, and `confidence` how sure it was."""
+
+    id: str
+    what: str
+    key: str
+    question: Question
+    answer: Answer
+    context: tuple[Served, ...]
+    claim: str
+    choices: tuple[str, ...]
+    judge: str
+    confidence: float
+    reason: str = ""
+    quotes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The items of one question, the chance of it to be asked next (its size), and its scores by the judge."""
+
+    key: str
+    items: tuple[Item, ...]
+    size: float
+    judged: Mapping[str, float]
+
+
+@dataclass(frozen=True)
+class Sample:
+    """A run's questions in the order in which a person is asked about them."""
+
+    run: Run
+    what: str
+    questions: tuple[Asked, ...]
+    criterion: Criterion | None = None
+
+    @property
+    def items(self) -> list[Item]:
+        """All items in order."""
+        return [item for asked in self.questions for item in asked.items]
+
+    def chances(self, count: int) -> dict[str, float]:
+        """The chance of each question to be among the first `count`, by its key."""
+        sizes = np.array([asked.size for asked in self.questions])
+        return dict(zip((asked.key for asked in self.questions), chances_of(sizes, count).tolist()))
+
+
+def sample_of(store: Store, run: Run, what: str = VERDICT, seed: int = 0, judge: str = "") -> Sample:
+    """What a person is asked about a run, the most telling first, mixed with a random part: by the doubt of the judge
+    (of several the joined one, or the `judge` that is named). Raises `BadInput` for a run without such judgements."""
+    criterion = next((each for each in criteria_of(run) if each.name == what), None)
+    if what not in (VERDICT, RELEVANCE) and criterion is None:
+        known = ", ".join([VERDICT, RELEVANCE, *(each.name for each in criteria_of(run))])
+        raise BadInput(f"run {run.id} was not judged by '{what}'; it has {known}")
+    rows = store.runs.questions(run.id)
+    records = records_of(store, run.id)
+    asked: list[tuple[str, tuple[Item, ...], float, Mapping[str, float]]] = []
+    for row, found in zip(rows, records):
+        items, doubt, judged = _items(question_from(row.body), row.key, found, what, criterion, judge)
+        if items:
+            asked.append((row.key, items, doubt, judged))
+    if not asked:
+        raise BadInput(f"run {run.id} ({run.name}) has no answer that was judged by this; nothing to review")
+    sizes = sizes_of([doubt for _, _, doubt, _ in asked])
+    draws = [_draw(f"{seed} {run.name} {what} {key}") for key, _, _, _ in asked]
+    ordered = order_of(sizes, draws)
+    return Sample(
+        run, what,
+        tuple(Asked(asked[n][0], asked[n][1], float(sizes[n]), asked[n][3]) for n in ordered), criterion,
+    )  # fmt: skip
+
+
+def _draw(text: str) -> float:
+    """A number of (0, 1) that belongs to a text."""
+    return (int.from_bytes(hashlib.sha256(text.encode()).digest()[:7], "big") + 0.5) / 2**56
+
+
+def _items(
+    question: Question, key: str, found: Mapping[str, Any], what: str, criterion: Criterion | None, judge: str
+) -> tuple[tuple[Item, ...], float, Mapping[str, float]]:
+    answer: Answer | None = found.get("answer")
+    of = f"{OF}{judge}" if judge else ""
+    judged: Judgement | None = found.get(f"verdicts{of}")
+    context = found["context"].items if "context" in found else ()
+    none: tuple[tuple[Item, ...], float, Mapping[str, float]] = ((), 0.0, {})
+    if answer is None:
+        return none
+    if what == VERDICT:
+        if judged is None or judged.failure or not judged.verdicts:
+            return none
+        items = tuple(_claim(question, key, answer, context, verdict) for verdict in judged.verdicts)
+        doubt = float(np.mean([_doubt(verdict) for verdict in judged.verdicts]))
+        return items, doubt, verdict_scores([verdict.verdict for verdict in judged.verdicts])
+    whole = content_key("answer", question.question, answer.text, [item.text for item in context])[:16]
+    if criterion is not None:
+        grade: Grade | None = found.get(f"criterion {what}{of}")
+        if grade is None or grade.value is None:
+            return none
+        levels = tuple(f"{each.level}" for each in criterion.levels)
+        item = Item(
+            whole, what, key, question, answer, context, "", levels, str(grade.level), 1.0, grade.reason, grade.quotes
+        )
+        return (item,), 0.0, {what: grade.value}
+    if judged is None or judged.failure or judged.relevance is None:
+        return none
+    levels = tuple(str(level) for level in range(RELEVANT + 1))
+    word = str(round(judged.relevance * RELEVANT))
+    return (
+        (Item(whole, what, key, question, answer, context, "", levels, word, 1.0),),
+        0.0,
+        {RELEVANCE: judged.relevance},
+    )
+
+
+def _claim(question: Question, key: str, answer: Answer, context: tuple[Served, ...], verdict: Verdict) -> Item:
+    name = content_key("claim", verdict.claim, [item.text for item in context])[:16]
+    quotes = tuple(quote for _, quote in verdict.quotes)
+    return Item(
+        name, VERDICT, key, question, answer, context, verdict.claim, CLASSES, verdict.verdict, verdict.confidence,
+        verdict.reason, quotes,
+    )  # fmt: skip
+
+
+def _doubt(verdict: Verdict) -> float:
+    return 0.5 if verdict.verdict not in CLASSES else 1 - verdict.confidence
+
+
+def verdict_scores(verdicts: Sequence[str]) -> dict[str, float]:
+    """The measures that verdicts on the claims of one answer come to; a claim that can't be told counts half."""
+    share = {
+        name: sum(verdict == name for verdict in verdicts) / len(verdicts) for name in CLASSES
+    }  # fmt: skip
+    untold = sum(verdict not in CLASSES for verdict in verdicts) / len(verdicts)
+    bad = share["contradicted"] + share["not found"]
+    found = {measure: share[name] for measure, name in _VALUES.items()}
+    return {
+        "groundedness": share["supported"] + untold / 2,
+        "hallucinated": 1.0 if bad else 0.5 if untold else 0.0,
+        **found,
+    }
+
+
+@dataclass(frozen=True)
+class Labelled:
+    """What people said of a run's items: by the id of an item the decisions of each person; the questions all of whose
+    items were decided on, of the first ones in order without a gap; items on which people differ; how often somebody
+    changed their mind."""
+
+    sample: Sample
+    said: Mapping[str, Mapping[str, Decision]]
+    complete: tuple[Asked, ...]
+    disputed: tuple[Item, ...]
+    changed: int
+
+    @property
+    def count(self) -> int:
+        """How many items have a decision."""
+        return sum(item.id in self.said for item in self.sample.items)
+
+
+def labelled(sample: Sample, reviews: Reviews) -> Labelled:
+    """What the reviews of a workspace say of a run's items."""
+    every = reviews.last(sample.what)
+    said = {item.id: every[item.id] for item in sample.items if item.id in every}
+    complete = []
+    for asked in sample.questions:
+        if not all(item.id in said for item in asked.items):
+            break
+        complete.append(asked)
+    disputed = [
+        item for item in sample.items
+        if len({each.decision for each in said.get(item.id, {}).values() if each.decision != CANT_TELL}) > 1
+    ]  # fmt: skip
+    ids = {item.id for item in sample.items}
+    changed = sum(
+        each.what == sample.what and each.item in ids and each.before not in ("", each.decision)
+        for each in reviews.every
+    )
+    return Labelled(sample, said, tuple(complete), tuple(disputed), changed)
+
+
+def pairs_of(labels: Labelled, random_only: bool = False) -> tuple[list[Pair], int]:
+    """The judge's word beside each person's, weighted so that they stand for the whole run as far as the sample was
+    taken in order; and how many items the judge could not tell, which take no part."""
+    chances = labels.sample.chances(len(labels.complete)) if labels.complete else {}
+    inside = {asked.key for asked in labels.complete}
+    pairs: list[Pair] = []
+    untold = 0
+    for item in labels.sample.items:
+        people = [each for each in labels.said.get(item.id, {}).values() if each.decision != CANT_TELL]
+        if not people:
+            continue
+        if item.judge not in item.choices:
+            untold += 1
+            continue
+        weight = 1 / chances[item.key] if item.key in inside else 1.0
+        pairs.extend(
+            Pair(item.judge, each.decision, item.confidence, weight / len(people), item.key, group_of(item.question))
+            for each in people
+        )
+    return pairs, untold
+
+
+def group_of(question: Question) -> str:
+    """What a question is told with: its first tag, or else the folder of its evidence, or its kind."""
+    if question.tags:
+        return question.tags[0]
+    for need in question.needs:
+        doc = need.spans[0].doc
+        return doc.split("/")[0] if "/" in doc else doc
+    return question.kind
+
+
+def agreement_of(labels: Labelled, seed: int = 0) -> tuple[Found | None, int]:
+    """How far the judge and people agree on a run, None where nothing can be set side by side; and how many items the
+    judge could not tell."""
+    pairs, untold = pairs_of(labels)
+    choices = labels.sample.items[0].choices
+    return (agreement(pairs, choices, seed) if pairs else None), untold
+
+
+def corrections(
+    labels: Labelled, keys: Sequence[str] | None = None, clusters: Mapping[str, str] | None = None
+) -> dict[str, Corrected]:
+    """The run's means as people would have them, by measure; over some questions alone where `keys` are given. Empty
+    with fewer than `LEAST` labelled questions."""
+    sample = labels.sample
+    asked = [each for each in sample.questions if keys is None or each.key in set(keys)]
+    people = {each.key: _by_people(labels, each) for each in labels.complete}
+    told = [each for each in asked if people.get(each.key)]
+    if len(told) < LEAST:
+        return {}
+    chances = sample.chances(len(labels.complete))
+    found = {}
+    for measure in asked[0].judged:
+        found[measure] = corrected(
+            [each.judged[measure] for each in asked],
+            [(people.get(each.key) or {}).get(measure) for each in asked],
+            [chances[each.key] for each in asked],
+            None if clusters is None else [clusters.get(each.key) or each.key for each in asked],
+        )
+    return found
+
+
+def _by_people(labels: Labelled, asked: Asked) -> dict[str, float]:
+    """The measures of one question by people, the mean of those who decided on all of it; empty where nobody could tell."""
+    rows = []
+    people = {who for item in asked.items for who in labels.said[item.id]}
+    for who in sorted(people):
+        said = [labels.said[item.id][who].decision for item in asked.items if who in labels.said[item.id]]
+        if len(said) < len(asked.items) or all(each == CANT_TELL for each in said):
+            continue
+        if labels.sample.what == VERDICT:
+            rows.append(verdict_scores(said))
+        elif labels.sample.criterion is not None:
+            rows.append({labels.sample.what: labels.sample.criterion.value(int(said[0]))})
+        else:
+            rows.append({RELEVANCE: int(said[0]) / RELEVANT})
+    if not rows:
+        return {}
+    return {name: sum(row[name] for row in rows) / len(rows) for name in rows[0]}
+
+
+def disagreements(labels: Labelled) -> list[tuple[Item, Decision]]:
+    """Items on which a person says otherwise than the judge, the judge's surest first."""
+    found = [
+        (item, each)
+        for item in labels.sample.items
+        for each in labels.said.get(item.id, {}).values()
+        if each.decision not in (item.judge, CANT_TELL) and item.judge in item.choices
+    ]
+    return sorted(found, key=lambda pair: -pair[0].confidence)
+
+
+def by_judge(store: Store, labels: Labelled, reviews: Reviews, seed: int = 0) -> dict[str, tuple[Found | None, int]]:
+    """The agreement of each of several judges of a run with people, by the judge's name; empty for one judge."""
+    run = labels.sample.run
+    judges = run.made.get("judges", ())
+    if len(judges) < 2:
+        return {}
+    found = {}
+    for judge in judges:
+        own = sample_of(store, run, labels.sample.what, seed, judge)
+        by_key = {asked.key: asked for asked in own.questions}
+        ordered = [by_key[asked.key] for asked in labels.sample.questions if asked.key in by_key]
+        sizes = {asked.key: asked.size for asked in labels.sample.questions}
+        same = replace(own, questions=tuple(replace(asked, size=sizes[asked.key]) for asked in ordered))
+        found[judge] = agreement_of(labelled(same, reviews), seed)
+    return found

@@ -1,0 +1,133 @@
+"""What people decided, a line a decision in reviews/WHO.jsonl: what, of which run and question, who, when, the decision,
+its reason, and what was decided before. Lines are only ever added, so that files of several people merge."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import orjson
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..core.errors import BadInput, disk_errors
+from .files import read_text
+from .testsets import parsed_line
+
+
+@dataclass(frozen=True)
+class Decision:
+    """One decision. `item` names what was decided on; `what` is its kind ("verdict", "relevance", or a criterion);
+    `blind` says whether the judge's word was hidden until then."""
+
+    what: str
+    item: str
+    run: str
+    testset: str
+    question: str
+    claim: str
+    who: str
+    when: str
+    decision: str
+    reason: str = ""
+    before: str = ""
+    blind: bool = True
+
+
+class _Line(BaseModel):
+    model_config = ConfigDict(extra="ignore", strict=True)
+
+    what: str = Field(min_length=1)
+    item: str = Field(min_length=1)
+    run: str = ""
+    testset: str = ""
+    question: str = ""
+    claim: str = ""
+    who: str = Field(min_length=1)
+    when: str = ""
+    decision: str = Field(min_length=1)
+    reason: str = ""
+    before: str = ""
+    blind: bool = True
+
+
+def check_name(who: str) -> str:
+    """The name of a reviewer, fit for a file; raises `BadInput`."""
+    if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9._-]{0,39}", who):
+        raise BadInput(f"--who: '{who}' is no name for a file: letters, figures, . _ and - alone, at most 40")
+    return who
+
+
+class Reviews:
+    """The decisions of a workspace. `broken` are lines that can't be read: (place, reason); they are left as they are."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.broken: list[tuple[str, str]] = []
+        self.every: list[Decision] = []
+        for path in sorted(folder.glob("*.jsonl")) if folder.is_dir() else ():
+            self._read(path)
+
+    def _read(self, path: Path) -> None:
+        for number, line in enumerate(read_text(path).split("\n"), start=1):
+            if not line.strip():
+                continue
+            where = f"{path}, line {number}"
+            try:
+                self.every.append(Decision(**_Line.model_validate(parsed_line(line, where)).model_dump()))
+            except BadInput as error:
+                self.broken.append((where, str(error).removeprefix(f"{where}: ")))
+            except ValidationError as error:
+                first = error.errors()[0]
+                self.broken.append((where, f"{'.'.join(map(str, first['loc']))}: {first['msg'].lower()}"))
+
+    def last(self, what: str) -> dict[str, dict[str, Decision]]:
+        """For each item the last decision of each person, by item and person; a taken-back one is none."""
+        found: dict[str, dict[str, Decision]] = {}
+        for each in self.every:
+            if each.what == what:
+                people = found.setdefault(each.item, {})
+                people.pop(each.who, None)
+                if each.decision != UNDONE:
+                    people[each.who] = each
+        return {item: people for item, people in found.items() if people}
+
+    def add(self, decision: Decision) -> None:
+        """Writes a decision down at once, behind what stands in that person's file."""
+        self.add_all([decision])
+
+    def add_all(self, decisions: Sequence[Decision]) -> None:
+        """Writes decisions down at once; all are of one person."""
+        if not decisions:
+            return
+        path = self.folder / f"{check_name(decisions[0].who)}.jsonl"
+        with disk_errors(path):
+            self.folder.mkdir(parents=True, exist_ok=True)
+            with path.open("ab") as file:
+                if file.tell() and not _ends_whole(path):  # half a line, of a write that was cut off
+                    file.write(b"\n")
+                file.write(b"".join(orjson.dumps(_row(each)) + b"\n" for each in decisions))
+                file.flush()
+                os.fsync(file.fileno())
+        self.every.extend(decisions)
+
+
+UNDONE = "undone"
+
+
+def _ends_whole(path: Path) -> bool:
+    with path.open("rb") as file:
+        file.seek(-1, os.SEEK_END)
+        return file.read(1) == b"\n"
+
+
+def _row(decision: Decision) -> dict[str, Any]:
+    return {name: value for name, value in asdict(decision).items() if value != "" or name == "decision"}
+
+
+def changed_minds(decisions: Iterable[Decision]) -> int:
+    """How many decisions stand in place of another one of the same person."""
+    return sum(bool(each.before) and each.before not in (each.decision, UNDONE) for each in decisions)

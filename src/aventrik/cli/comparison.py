@@ -5,6 +5,7 @@ from __future__ import annotations
 from rich.text import Text
 
 from ..core.comparing.account import losses, worst_question
+from ..core.comparing.correcting import difference
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import Contrast, best_of, less_is_better
 from ..core.measures.loss import STAGES
@@ -18,6 +19,7 @@ _SHORT = {"reciprocal-rank": "recip. rank", "groundedness": "grounded"}
 def show(found: Compared, screen: Screen) -> None:
     """Prints a comparison, part by part."""
     _measures(found, screen)
+    _corrected(found, screen)
     _costs(found, screen)
     if len(found.runs) > 1:
         _differences(found.contrasts, found, screen, f"against the baseline {found.runs[found.baseline].name}")
@@ -103,6 +105,33 @@ def _cell(value: Interval | None, best: bool) -> Text:
     text = Text(number(value.mean) + ("*" if best else " "), style="bold" if best else "")
     text.append(f"\n[{number(value.low)} {number(value.high)}]", style="dim not bold")
     return text
+
+
+def _corrected(found: Compared, screen: Screen) -> None:
+    """What judges said, corrected by what people decided; and the difference from the baseline where both are."""
+    rows: list[list[str | Text]] = []
+    base = found.corrected[found.baseline] if found.corrected else {}
+    for place, (run, fixed) in enumerate(zip(found.runs, found.corrected)):
+        for measure, each in fixed.items():
+            if measure not in (*found.measures, found.measure):
+                continue
+            gap = ""
+            if place != found.baseline and measure in base and base[measure].n == each.n:
+                mean, low, high = difference(each, base[measure])
+                gap = f"{mean:+.2f} [{low:+.2f} {high:+.2f}]"
+            rows.append(
+                [
+                    str(run.id), measure, number(each.judged), f"{each.mean:.2f} [{each.low:.2f} {each.high:.2f}]",
+                    f"{each.labels} of {each.n}", gap,
+                ]
+            )  # fmt: skip
+    if not rows:
+        return
+    screen.title("what the judge says, corrected by what people decided")
+    columns = ["run", "measure", "the judge", "corrected, 95 %", "decided", "from the baseline"]
+    if not any(row[5] for row in rows):
+        columns, rows = columns[:5], [row[:5] for row in rows]
+    screen.table(columns, rows, right=(0, *range(2, len(columns))))
 
 
 def _costs(found: Compared, screen: Screen) -> None:

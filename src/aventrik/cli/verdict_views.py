@@ -17,9 +17,9 @@ from ..core.errors import BadInput
 from ..core.judging.agreement import Found
 from ..core.text import STOP_WORDS, WORD, stem
 from ..core.visible import visible
+from ..engine.comparing import correction_json
 from ..engine.reviewing import (
     CANT_TELL,
-    RELEVANCE,
     VERDICT,
     Item,
     Labelled,
@@ -28,6 +28,7 @@ from ..engine.reviewing import (
     by_judge,
     corrections,
     disagreements,
+    keep_sample,
     labelled,
 )
 from ..workspace.files import harmless, read_text, write_whole
@@ -111,6 +112,7 @@ class Verdicts:
     def decide(self, place: int, decision: str, reason: str) -> None:
         """Writes it down."""
         item = self._items[place]
+        keep_sample(self._sample, self._reviews, self._who, _now())
         before = self._mine.get(item.id)
         made = decision_of(self._sample, item, self._who, decision, reason, before, item.id not in self._seen)
         self._reviews.add(made)
@@ -138,8 +140,12 @@ def decision_of(
     """A decision as it is written down."""
     return Decision(
         sample.what, item.id, sample.run.name, sample.run.testset, item.question.id, item.claim, who,
-        datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"), decision, reason, before.decision if before else "", blind,
+        _now(), decision, reason, before.decision if before else "", blind,
     )  # fmt: skip
+
+
+def _now() -> str:
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 def write_sheet(path: Path, sample: Sample, reviews: Reviews, who: str, items: Sequence[Item]) -> None:
@@ -186,6 +192,8 @@ def read_sheet(path: Path, sample: Sample, reviews: Reviews, who: str) -> tuple[
         reason = (row.get("reason") or "").strip()
         if before is None or (before.decision, before.reason) != (said, reason):
             made[item.id] = decision_of(sample, item, who, said, reason, before, True)
+    if made:
+        keep_sample(sample, reviews, who, _now())
     reviews.add_all(list(made.values()))
     return len(made), strange
 
@@ -287,13 +295,13 @@ def _corrected(screen: Screen, labels: Labelled, fixed: dict[str, Any], width: f
             ]
         )  # fmt: skip
     screen.table(
-        ["measure", "by the judge", "corrected, 95 %", "questions decided", "weight of the judge", "worth, without it"],
+        ["measure", "the judge", "corrected, 95 %", "decided", "weight", "worth"],
         rows,
         right=range(1, 6),
     )
     screen.say(
-        f"over {next(iter(fixed.values())).n} questions; weight 0: the judge tells nothing; worth: how many labelled "
-        "questions would give that interval without it",
+        f"over {next(iter(fixed.values())).n} questions, of which so many are decided; weight: how much the judge counts, "
+        "0 where it tells nothing; worth: how many decided questions would give that interval without a judge",
         style="dim",
     )
     if width is None:
@@ -329,13 +337,6 @@ def as_json(labels: Labelled, found: Found | None, untold: int, fixed: dict[str,
             for item, said in disagreements(labels)
         ],
         "corrected": {
-            name: {
-                "judged": each.judged, "mean": each.mean, "low": each.low, "high": each.high, "questions": each.n,
-                "labels": each.labels, "weight": each.weight, "worth": each.worth,
-            }
-            for name, each in fixed.items()
+            name: correction_json(each) for name, each in fixed.items()
         },
     }  # fmt: skip
-
-
-__all__ = ["RELEVANCE", "Verdicts", "read_sheet", "report", "write_sheet"]

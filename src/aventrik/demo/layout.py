@@ -11,6 +11,30 @@ from ..workspace.settings import SETTINGS
 from ..workspace.starter import create
 
 _HERE = Path(__file__).parent
+SYSTEM = "desk"  # the live system of the demo, which 'aventrik standin --system' plays
+WRONG, SEED = 0.3, 0  # of its answers, spoilt; and by which seed
+_LIVE = """
+# Which of the criteria in criteria/ answers are judged by (all of them when it is not given).
+[judging]
+criteria = ["from-when"]
+
+# The system that answers at the help desk today; 'aventrik standin --system --port 8391' plays it.
+[models.desk]
+kind    = "http"
+does    = "system"
+address = "http://127.0.0.1:8391/ask"
+
+# What a request holds beside the question, and where things stand in request and reply.
+[models.desk.request]
+message = { language = "en" }
+
+[models.desk.pointers]
+question = "/message/text"
+answer   = "/reply/text"
+declined = "/reply/declined"
+context  = "/sources"
+text     = "/passage"
+"""
 
 
 def lay_out(folder: Path) -> bool:
@@ -31,6 +55,10 @@ def lay_out(folder: Path) -> bool:
         shutil.copytree(_HERE / "documents", folder / "documents")
         for name in ("enquiries.jsonl", "helpdesk.jsonl"):
             shutil.copy(_HERE / name, folder / "testsets" / name)
+        for name in ("criteria", "reviews"):
+            shutil.copytree(_HERE / name, folder / name, dirs_exist_ok=True)
+        settings = folder / SETTINGS
+        settings.write_text(settings.read_text(encoding="utf-8") + _LIVE, encoding="utf-8")
         for path in sorted((_HERE / "configs").glob("*.toml")):
             text = path.read_text(encoding="utf-8")
             if find_spec("wordllama") is None:

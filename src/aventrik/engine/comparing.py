@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.comparing.account import losses
 from ..core.comparing.contributions import Contribution, contributions
+from ..core.comparing.correcting import Corrected
 from ..core.comparing.differences import Difference
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means, own_measures
@@ -17,11 +18,13 @@ from ..core.measures import MEASURES, Measure, Scores, plain
 from ..core.measures.loss import Losses
 from ..storage.protocols import Run, RunQuestion, Store
 from ..workspace.configuration import Configuration
+from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
 from .judges import criterion_of, judge_of, stage_name
 from .opened import find_run
 from .records import decode
+from .reviewing import corrections, labelled, sample_of
 
 _COLUMNS = (
     "hit@{k}",
@@ -72,6 +75,7 @@ class Compared:
     costs: list[dict[str, float]]
     untold: list[float | None]
     pairs: list[Contrast] = field(default_factory=list)
+    corrected: list[dict[str, Corrected]] = field(default_factory=list)
 
     @property
     def own(self) -> dict[str, Measure]:
@@ -99,8 +103,9 @@ class Compared:
                     "costs": cost,
                     "untold": untold,
                     "lost": losses(side),
+                    "corrected": {name: correction_json(each) for name, each in fixed.items()},
                 }
-                for run, side, row, failed, declined, left, cost, untold in zip(
+                for run, side, row, failed, declined, left, cost, untold, fixed in zip(
                     self.runs,
                     self.sides,
                     self.means,
@@ -109,6 +114,7 @@ class Compared:
                     self.left_out,
                     self.costs,
                     self.untold,
+                    self.corrected,
                 )
             ],
             "differences": [asdict(each) | {"real": each.real} for each in self.contrasts],
@@ -125,8 +131,10 @@ def compare(
     measure: str | None = None,
     measures: Sequence[str] | None = None,
     pairs: bool = False,
+    reviews: Reviews | None = None,
 ) -> Compared:
-    """Sets runs side by side on the questions that all of them have.
+    """Sets runs side by side on the questions that all of them have; with `reviews`, what a judge says is corrected by
+    what people decided.
 
     Raises `BadInput` for runs with no question in common, one that is not finished, and a measure that none has.
     """
@@ -163,6 +171,7 @@ def compare(
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
         by_document, ids, [_cost(side) for side in sides], [_untold(side) for side in sides],
         all_pairs(sides, measure, seed, by_document) if pairs else [],
+        [_corrected(store, run, side, reviews, seed, by_document) for run, side in zip(chosen, sides)],
     )  # fmt: skip
 
 
@@ -256,6 +265,29 @@ def _side(
     settings = {} if outside else used_settings(Configuration.kept(run.made["configuration"]))
     side = Side(run.name, settings, scores, lost, clusters, own_of(run))
     return Found(side, {question.key: question.id for question in questions}, failed)
+
+
+def _corrected(
+    store: Store, run: Run, side: Side, reviews: Reviews | None, seed: int, by_document: bool
+) -> dict[str, Corrected]:
+    """A run's means by the judge as people would have them, where people decided on it."""
+    found: dict[str, Corrected] = {}
+    whats = reviews.whats(run.name, run.testset) if reviews is not None else ()
+    for what in whats:
+        try:
+            sample = sample_of(store, run, what, seed, reviews=reviews)
+        except BadInput:  # it was judged otherwise when they did
+            continue
+        assert reviews is not None
+        clusters = {key: name for key, name in side.clusters.items() if name} if by_document else None
+        found.update(corrections(labelled(sample, reviews), list(side.scores), clusters))
+    return found
+
+
+def correction_json(found: Corrected) -> dict[str, float]:
+    """A corrected mean in JSON."""
+    names = ("judged", "mean", "low", "high", "n", "labels", "weight", "worth")
+    return {name: getattr(found, name) for name in names}
 
 
 def own_of(run: Run) -> dict[str, Measure]:

@@ -6,10 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from pydantic import TypeAdapter
-
 from ..core.chunking.lookup import chunks_of
-from ..core.criteria import Criterion
 from ..core.documents.spans import text_of
 from ..core.errors import BadInput
 from ..core.measures.evidence import best_cover, evidence_of
@@ -22,6 +19,7 @@ from .chunks import Chunks
 from .comparing import check_known
 from .graph import STAGES, chain, record_of
 from .keys import Keys
+from .reading_runs import criteria_of
 from .records import decode
 from .resolved import Outside, Resolved, Wanted
 from .stage import Chain
@@ -124,11 +122,6 @@ def place_of(store: Store, bench: Bench, run: Run) -> Place:
     except KeyError:
         raise BadInput(f"run {run.id}: the store no longer has its documents; run '{run.name}' again") from None
     return Place(_AsMade(bench, run), resolved, chain(resolved, made.get("until", "")), snapshot)
-
-
-def criteria_of(run: Run) -> tuple[Criterion, ...]:
-    """The criteria that a run was judged by, as they were then."""
-    return tuple(TypeAdapter(Criterion).validate_python(each) for each in run.made.get("criteria", ()))
 
 
 def _needs(found: Explanation) -> list[dict[str, Any]]:

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from pydantic import TypeAdapter
+
+from ..core.criteria import Criterion
 from ..core.errors import BadInput
-from ..storage.protocols import Store
+from ..storage.protocols import Run, Store
 from .graph import record_of
 from .records import decode
 
@@ -33,3 +36,8 @@ def records_of(store: Store, run: int, nodes: Sequence[str] = ()) -> list[dict[s
             records[name] = made[each]
         found.append(records)
     return found
+
+
+def criteria_of(run: Run) -> tuple[Criterion, ...]:
+    """The criteria that a run was judged by, as they were then."""
+    return tuple(TypeAdapter(Criterion).validate_python(each) for each in run.made.get("criteria", ()))

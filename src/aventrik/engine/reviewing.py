@@ -20,14 +20,14 @@ from ..core.judging.joining import CLASSES
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..storage.protocols import Run, Store
-from ..workspace.reviews import Decision, Reviews
+from ..workspace.reviews import Decision, Reviews, drawing
 from ..workspace.testsets import question_from
-from .explaining import criteria_of
 from .judges import OF
-from .reading_runs import records_of
+from .reading_runs import criteria_of, records_of
 
 VERDICT, RELEVANCE = "verdict", "relevance"
 CANT_TELL = "can't tell"
+_SHORT = 12  # figures of a question's key in a sample that is kept
 _VALUES = {"contradicted-claims": "contradicted", "unfound-claims": "not found"}
 CORRECTED = ("groundedness", "hallucinated", *_VALUES)  # what verdicts on claims correct
 
@@ -81,9 +81,12 @@ class Sample:
         return dict(zip((asked.key for asked in self.questions), chances_of(sizes, count).tolist()))
 
 
-def sample_of(store: Store, run: Run, what: str = VERDICT, seed: int = 0, judge: str = "") -> Sample:
+def sample_of(
+    store: Store, run: Run, what: str = VERDICT, seed: int = 0, judge: str = "", reviews: Reviews | None = None
+) -> Sample:
     """What a person is asked about a run, the most telling first, mixed with a random part: by the doubt of the judge
-    (of several the joined one, or the `judge` that is named). Raises `BadInput` for a run without such judgements."""
+    (of several the joined one, or the `judge` that is named), as it was when the first sample of it was drawn. Raises
+    `BadInput` for a run without such judgements."""
     criterion = next((each for each in criteria_of(run) if each.name == what), None)
     if what not in (VERDICT, RELEVANCE) and criterion is None:
         known = ", ".join([VERDICT, RELEVANCE, *(each.name for each in criteria_of(run))])
@@ -98,12 +101,24 @@ def sample_of(store: Store, run: Run, what: str = VERDICT, seed: int = 0, judge:
     if not asked:
         raise BadInput(f"run {run.id} ({run.name}) has no answer that was judged by this; nothing to review")
     sizes = sizes_of([doubt for _, _, doubt, _ in asked])
+    drawn = reviews.drawn(run.name, run.testset, what) if reviews is not None else {}
+    if all(key[:_SHORT] in drawn for key, _, _, _ in asked):
+        sizes = np.array([drawn[key[:_SHORT]] for key, _, _, _ in asked])
+        sizes = sizes / sizes.sum()
     draws = [_draw(f"{seed} {run.name} {what} {key}") for key, _, _, _ in asked]
     ordered = order_of(sizes, draws)
     return Sample(
         run, what,
         tuple(Asked(asked[n][0], asked[n][1], float(sizes[n]), asked[n][3]) for n in ordered), criterion,
     )  # fmt: skip
+
+
+def keep_sample(sample: Sample, reviews: Reviews, who: str, when: str) -> None:
+    """Notes the chances by which a sample is drawn, unless they are noted: whatever judges the run later, the decisions
+    can be weighted by them."""
+    if not reviews.drawn(sample.run.name, sample.run.testset, sample.what):
+        sizes = {asked.key[:_SHORT]: round(asked.size, 6) for asked in sample.questions}
+        reviews.add(drawing(sample.run.name, sample.run.testset, sample.what, who, when, sizes))
 
 
 def _draw(text: str) -> float:
@@ -243,7 +258,7 @@ def group_of(question: Question) -> str:
         return question.tags[0]
     for need in question.needs:
         doc = need.spans[0].doc
-        return doc.split("/")[0] if "/" in doc else doc
+        return doc.partition("#")[0].partition("/")[0]
     return question.kind
 
 

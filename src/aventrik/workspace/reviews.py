@@ -6,9 +6,9 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -21,7 +21,7 @@ from .testsets import parsed_line
 @dataclass(frozen=True)
 class Decision:
     """One decision. `item` names what was decided on; `what` is its kind ("verdict", "relevance", or a criterion);
-    `blind` says whether the judge's word was hidden until then."""
+    `blind` says whether the judge's word was hidden until then; `sizes` is of the line that says how a sample is drawn."""
 
     what: str
     item: str
@@ -35,6 +35,10 @@ class Decision:
     reason: str = ""
     before: str = ""
     blind: bool = True
+    sizes: dict[str, float] = field(default_factory=dict)
+
+
+_Size = Annotated[float, Field(gt=0, le=1)]
 
 
 class _Line(BaseModel):
@@ -52,6 +56,7 @@ class _Line(BaseModel):
     reason: str = ""
     before: str = ""
     blind: bool = True
+    sizes: dict[str, _Size] = Field(default_factory=dict)
 
 
 def check_name(who: str) -> str:
@@ -95,6 +100,18 @@ class Reviews:
                     people[each.who] = each
         return {item: people for item, people in found.items() if people}
 
+    def whats(self, run: str, testset: str) -> list[str]:
+        """What people decided on of a run."""
+        found = {each.what for each in self.every if (each.run, each.testset) == (run, testset)}
+        return sorted(each for each in found if not each.startswith(_SAMPLE))
+
+    def drawn(self, run: str, testset: str, what: str) -> dict[str, float]:
+        """How likely each question of a run was to be drawn, by its key, as it was noted first; empty where it was not."""
+        for each in self.every:
+            if each.what == f"{_SAMPLE}{what}" and (each.run, each.testset) == (run, testset):
+                return each.sizes
+        return {}
+
     def add(self, decision: Decision) -> None:
         """Writes a decision down at once, behind what stands in that person's file."""
         self.add_all([decision])
@@ -116,6 +133,12 @@ class Reviews:
 
 
 UNDONE = "undone"
+_SAMPLE = "sample of "
+
+
+def drawing(run: str, testset: str, what: str, who: str, when: str, sizes: dict[str, float]) -> Decision:
+    """The line that says how a sample is drawn."""
+    return Decision(f"{_SAMPLE}{what}", "sample", run, testset, "", "", who, when, "drawn", sizes=sizes)
 
 
 def _ends_whole(path: Path) -> bool:
@@ -125,7 +148,7 @@ def _ends_whole(path: Path) -> bool:
 
 
 def _row(decision: Decision) -> dict[str, Any]:
-    return {name: value for name, value in asdict(decision).items() if value != "" or name == "decision"}
+    return {name: value for name, value in asdict(decision).items() if value not in ("", {}) or name == "decision"}
 
 
 def changed_minds(decisions: Iterable[Decision]) -> int:

@@ -31,13 +31,17 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.comparing import chosen_runs, compare
     from ...engine.likeness import doubts_of
     from ...engine.opened import Opened
+    from ...workspace.reviews import Reviews
     from ..comparison import show
 
     opened = Opened(Path(options.workspace))
     chosen = chosen_runs(opened.store, options.runs)
     measures = options.measures.split(",") if options.measures else None
     settings = opened.workspace.settings
-    result = compare(opened.store, settings, chosen, options.baseline, options.measure, measures, options.pairs)
+    reviews = Reviews(opened.workspace.folder / "reviews")
+    result = compare(
+        opened.store, settings, chosen, options.baseline, options.measure, measures, options.pairs, reviews
+    )  # fmt: skip
     screen.result(result.as_json())
     show(result, screen)
     for testset in dict.fromkeys(run.testset for run in result.runs):

@@ -11,6 +11,7 @@ from ..arguments import given_path
 from ..screen import Screen
 
 if TYPE_CHECKING:
+    from ...engine.comparing import Compared
     from ...engine.explaining import Explanation
     from ...engine.opened import Opened
     from ...storage.protocols import Run
@@ -46,6 +47,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     result = compare(opened.store, opened.workspace.settings, runs["enquiries"])
     show(result, screen)
     _easier(opened, runs, screen)
+    _live(opened, result, screen, where)
     best = max(result.runs, key=lambda each: result.means[result.runs.index(each)][result.measure].mean)
     explanation = _worst(opened, best, result.measure)
     if explanation is not None:
@@ -119,6 +121,39 @@ def _run(opened: Opened, screen: Screen, where: str) -> dict[str, list[Run]]:
         )
         found[testset] = [opened.run(str(each.run)) for each in outcomes]
     return found
+
+
+def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
+    """The system that is live beside the best of the configurations, and its judge beside a person."""
+    from ...demo.layout import SEED, SYSTEM, WRONG
+    from ...engine.bringing import bring
+    from ...engine.comparing import compare
+    from ...engine.reviewing import VERDICT, sample_of
+    from ...standin.desk import InProcess, desk_of
+    from ...workspace.reviews import Reviews
+    from ..comparison import show
+    from ..opening import open_testset
+    from ..verdict_views import report
+    from .score import show as show_brought
+
+    _step(screen, f"aventrik score {where} --system {SYSTEM} --testset enquiries")
+    opened.models.transports[SYSTEM] = InProcess(desk_of(opened.workspace.folder, WRONG, SEED))
+    questions = open_testset(opened, "enquiries", screen)
+    with screen.progress() as meter:
+        opened.progress = meter
+        outcome, standing = bring(opened, SYSTEM, "enquiries", questions, system=SYSTEM)
+    show_brought(screen, opened, outcome, standing, None, len(questions), "enquiries")
+    live = opened.run(str(outcome.run))
+    best = max(range(len(result.runs)), key=lambda n: result.means[n][result.measure].mean)
+    _step(screen, f"aventrik compare {where} {SYSTEM} {result.runs[best].id} --measure groundedness")
+    pair = [live, result.runs[best]]
+    columns = ["hit@5", "groundedness", "hallucinated", "relevance", "from-when", "declined-rightly"]
+    settings = opened.workspace.settings
+    show(compare(opened.store, settings, pair, measure="groundedness", measures=columns), screen)
+    _step(screen, f"aventrik review {where} --verdicts {SYSTEM} --agreement")
+    reviews = Reviews(opened.workspace.folder / "reviews")
+    sample = sample_of(opened.store, live, VERDICT, settings.seed, reviews=reviews)
+    report(screen, opened.store, sample, reviews, 0.1, settings.seed)
 
 
 def _easier(opened: Opened, runs: dict[str, list[Run]], screen: Screen) -> None:

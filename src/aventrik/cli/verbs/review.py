@@ -52,9 +52,9 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if not run_.finished:
         raise BadInput(f"run {run_.id} ({run_.name}) is not finished")
     seed = opened.workspace.settings.seed
-    sample = sample_of(opened.store, run_, options.of, seed)
     who = check_name(options.who or _account())
     reviews = Reviews(opened.workspace.folder / "reviews")
+    sample = sample_of(opened.store, run_, options.of, seed, reviews=reviews)
     for place, reason in reviews.broken[:5]:
         screen.warn(f"{place}: {reason}; the line is passed over, and left as it is")
     items = [item for asked in sample.questions[: options.questions] for item in asked.items]

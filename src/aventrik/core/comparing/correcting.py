@@ -41,6 +41,9 @@ class Corrected:
     worth: float
     spread: Array = field(repr=False, compare=False)  # what each question adds to the mean, less the mean
     unseen: float = 0.0  # variance for errors that so few labels can't show
+    rest: float = (
+        0.0  # the part of the variance that no label takes away: the questions' own spread, as the judge sees it
+    )
 
     @property
     def width(self) -> float:
@@ -114,7 +117,8 @@ def corrected(
     variance = _variance(spread, clusters) * count / (count - 1) + unseen
     low, high = _interval(mean, variance, count, n, level)
     worth = mean * (1 - mean) / variance if variance > 0 and 0 < mean < 1 else float(count)
-    return Corrected(mean, low, high, float(f.mean()), n, count, weight, worth, spread, unseen)
+    rest = weight**2 * float(f.var()) / n
+    return Corrected(mean, low, high, float(f.mean()), n, count, weight, worth, spread, unseen, rest)
 
 
 def difference(
@@ -134,16 +138,12 @@ def labels_for(found: Corrected, width: float) -> int | None:
     no number would, because the questions themselves are too few."""
     z = float(special.ndtri((1 + LEVEL) / 2))
     wanted = (width / 2 / z) ** 2
-    labelled = np.abs(found.spread).argsort()[::-1][: found.labels]
-    whole = float(np.sum(found.spread**2)) / found.n**2 + found.unseen
-    # what more labels can't take away: the questions' own spread, as the judge sees it
-    rest = found.weight**2 * max(0.0, found.judged * (1 - found.judged)) / found.n
-    rest = min(rest, whole)
     if width >= found.width:
         return found.labels
-    if wanted <= rest or not len(labelled):
+    whole = (found.width / 2 / z) ** 2  # as the interval has it, with all that it allows for
+    if wanted <= found.rest:
         return None
-    needed = math.ceil((whole - rest) * found.labels / (wanted - rest))
+    needed = math.ceil(max(0.0, whole - found.rest) * found.labels / (wanted - found.rest))
     return needed if needed <= found.n else None
 
 

@@ -12,6 +12,7 @@ from ..core.comparing.correcting import Corrected
 from ..core.comparing.differences import Difference
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means, own_measures
+from ..core.comparing.spread import Moved, Spread, moved, spreads
 from ..core.criteria import Grade
 from ..core.errors import BadInput
 from ..core.measures import MEASURES, Measure, Scores, plain
@@ -76,6 +77,7 @@ class Compared:
     untold: list[float | None]
     pairs: list[Contrast] = field(default_factory=list)
     corrected: list[dict[str, Corrected]] = field(default_factory=list)
+    wordings: dict[str, str] = field(default_factory=dict)
 
     @property
     def own(self) -> dict[str, Measure]:
@@ -147,6 +149,7 @@ def compare(
         first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
     whole = sides_of(store, chosen)
     ids = {key: name for found in whole for key, name in found.ids.items()}
+    wordings = {key: text for found in whole for key, text in found.wordings.items()}
     shared = [key for key in whole[0].side.scores if all(key in found.side.scores for found in whole)]
     if not shared:
         raise BadInput(_nothing_shared(chosen))
@@ -171,17 +174,18 @@ def compare(
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
         by_document, ids, [_cost(side) for side in sides], [_untold(side) for side in sides],
         all_pairs(sides, measure, seed, by_document) if pairs else [],
-        [_corrected(store, run, side, reviews, seed, by_document) for run, side in zip(chosen, sides)],
+        [_corrected(store, run, side, reviews, seed, by_document) for run, side in zip(chosen, sides)], wordings,
     )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Found:
-    """A run as a side, the id that it gives each question key, and the keys of questions that failed in it."""
+    """A run as a side, the id and wording that it gives each question key, and the keys of questions that failed."""
 
     side: Side
     ids: dict[str, str]
     failed: set[str]
+    wordings: dict[str, str] = field(default_factory=dict)
 
 
 def check_known(run: Run) -> None:
@@ -264,7 +268,8 @@ def _side(
     outside = run.made.get("outside")
     settings = {} if outside else used_settings(Configuration.kept(run.made["configuration"]))
     side = Side(run.name, settings, scores, lost, clusters, own_of(run))
-    return Found(side, {question.key: question.id for question in questions}, failed)
+    wordings = {question.key: str(question.body["question"]) for question in questions}
+    return Found(side, {question.key: question.id for question in questions}, failed, wordings)
 
 
 def _corrected(
@@ -411,3 +416,40 @@ def verdict(difference: Difference, p: float, less: bool) -> str:
         return f"not shown ({told})"
     better = (difference.mean > 0) != less
     return "better, real" if better else "worse, real"
+
+
+@dataclass(frozen=True)
+class SpreadOut:
+    """How one measure is spread in each run of a comparison; for each but the baseline the questions it scores otherwise,
+    with their wording by key."""
+
+    measure: str
+    spreads: list[Spread | None]
+    moved: list[tuple[int, list[Moved]]]
+
+    def as_json(self, found: Compared) -> dict[str, Any]:
+        """The documented shape of `compare --spread --json`."""
+        return {
+            "measure": self.measure,
+            "runs": [
+                {"run": run.id, "name": run.name, "spread": None if each is None else asdict(each)}
+                for run, each in zip(found.runs, self.spreads)
+            ],
+            "moved": [
+                {
+                    "from": found.runs[found.baseline].id,
+                    "to": found.runs[place].id,
+                    "questions": [{**asdict(each), "question": found.ids[each.key]} for each in rows],
+                }
+                for place, rows in self.moved
+            ],
+        }
+
+
+def spread_of(found: Compared, measure: str) -> SpreadOut:
+    """How a measure is spread in the runs of a comparison."""
+    base = found.sides[found.baseline]
+    others = [place for place in range(len(found.sides)) if place != found.baseline]
+    return SpreadOut(
+        measure, spreads(found.sides, measure), [(n, moved(base, found.sides[n], measure)) for n in others]
+    )  # fmt: skip

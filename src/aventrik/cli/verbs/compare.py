@@ -24,24 +24,34 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--measure", metavar="NAME", help="the measure for differences (default: hit@5)")
     parser.add_argument("--pairs", action="store_true", help="also every run against every other, corrected together")
     parser.add_argument("--measures", metavar="A,B,…", help="the columns of the table")
+    parser.add_argument(
+        "--spread",
+        metavar="NAME",
+        help="how this measure is spread in each run, and the questions that two runs differ on",
+    )
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
-    from ...engine.comparing import chosen_runs, compare
+    from ...engine.comparing import chosen_runs, compare, spread_of
     from ...engine.likeness import doubts_of
     from ...engine.opened import Opened
     from ...workspace.reviews import Reviews
     from ..comparison import show
+    from ..spread_views import show_spread
 
     opened = Opened(Path(options.workspace))
     chosen = chosen_runs(opened.store, options.runs)
     measures = options.measures.split(",") if options.measures else None
     settings = opened.workspace.settings
     reviews = Reviews(opened.workspace.folder / "reviews")
-    result = compare(
-        opened.store, settings, chosen, options.baseline, options.measure, measures, options.pairs, reviews
-    )  # fmt: skip
+    measure = options.spread or options.measure
+    result = compare(opened.store, settings, chosen, options.baseline, measure, measures, options.pairs, reviews)
+    if options.spread:
+        spread = spread_of(result, options.spread)
+        screen.result(spread.as_json(result))
+        show_spread(result, spread, screen)
+        return 0
     screen.result(result.as_json())
     show(result, screen)
     for testset in dict.fromkeys(run.testset for run in result.runs):

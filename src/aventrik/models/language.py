@@ -83,6 +83,18 @@ class HttpLanguageModel:
             self.spent.used(known[key])
         return [self._reply(task, known[key], notes) for task, key, (_, notes) in zip(tasks, keys, chats)]
 
+    def recall(self, tasks: Sequence[Task], wordings: Mapping[str, str]) -> list[tuple[Call | None, Reply]]:
+        """The kept call of each task, asked in the given wordings (those of now for other tasks), and what its reply
+        comes to; asks nobody."""
+        chats = [self._chat(task, wordings.get(task.name, "")) for task in tasks]
+        keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
+        known = self._calls.find(list(dict.fromkeys(keys)))
+        gone = Reply(None, "the call is not kept")
+        return [
+            (known.get(key), self._reply(task, known[key], notes) if key in known else gone)
+            for task, key, (_, notes) in zip(tasks, keys, chats)
+        ]
+
     def _reply(self, task: Task, call: Call, notes: tuple[str, ...]) -> Reply:
         for note in notes:
             self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
@@ -144,10 +156,11 @@ class HttpLanguageModel:
             self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
         return self._caller
 
-    def _chat(self, task: Task) -> tuple[list[dict[str, str]], tuple[str, ...]]:
+    def _chat(self, task: Task, wording: str = "") -> tuple[list[dict[str, str]], tuple[str, ...]]:
         """The messages of a task; material that the model's context can't hold is cut at a sentence, and that is said."""
         form = schema(task.name)
-        prompt = Prompt(task.name, task.wording, "own") if task.wording else self.prompt(task.name)
+        own = task.wording or wording
+        prompt = Prompt(task.name, own, "own") if own else self.prompt(task.name)
         chat = messages(prompt, task, form)
         room = self.connection.context - self.connection.reply_tokens - _ROOM
         over = _size(chat) - room

@@ -71,6 +71,7 @@ def test_a_verb_computes_nothing() -> None:
         "testsets",
         "measures",
         "comparing",
+        "judging",
         "text",
         "surveying",
         "reading",

@@ -18,12 +18,14 @@ from aventrik.core.reranking import STEPS
 from aventrik.engine import bench
 from aventrik.engine.executors import Work
 from aventrik.engine.given import Given
-from aventrik.engine.graph import DOCUMENT, GRAPH, QUESTION, SOURCES, Node, chain
+from aventrik.engine.graph import GRAPH, chain
 from aventrik.engine.keys import told
 from aventrik.engine.opened import Opened
+from aventrik.engine.outside import OUTSIDE
 from aventrik.engine.questions import Asked, Passing
 from aventrik.engine.records import decode, encode
 from aventrik.engine.resolved import Resolved
+from aventrik.engine.stage import DOCUMENT, QUESTION, SOURCES, Node
 from aventrik.workspace.configuration import Configuration
 
 from .conftest import configured, questions_of
@@ -186,7 +188,7 @@ def test_what_a_setting_changes_has_another_key_and_nothing_else_is_computed_aga
         assert before.keys[stage] != after.keys.get(stage, before.keys[stage]), f"{stage}: computed again"
 
 
-@pytest.mark.parametrize(("name", "value"), [("cover", 0.5), ("cut_offs", (1, 2)), ("judge", "house")])
+@pytest.mark.parametrize(("name", "value"), [("cover", 0.5), ("cut_offs", (1, 2)), ("judges", ("house",))])
 def test_what_a_run_is_measured_by_reaches_the_stages_that_read_it_and_no_others(name: str, value: Any) -> None:
     nodes = [chain(Resolved(configured(BASE), **how)) for how in ({}, {name: value})]
     found = {
@@ -195,7 +197,7 @@ def test_what_a_run_is_measured_by_reaches_the_stages_that_read_it_and_no_others
         if (told(node.settings), node.models) != (told(nodes[1][node.name].settings), nodes[1][node.name].models)
     }
     assert found == {
-        "cover": {"retrieval scores", "reached", "losses"}, "cut_offs": {"retrieval scores"}, "judge": {"verdicts"},
+        "cover": {"retrieval scores", "reached", "losses"}, "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
     }[name]  # fmt: skip
 
 
@@ -206,6 +208,8 @@ def test_a_stage_can_reach_only_what_it_declares() -> None:
     for stage in GRAPH:
         known = {*SOURCES, "ranked", *(each.name for each in GRAPH)}
         assert set(stage.inputs) <= known, stage.name
+    for stage in OUTSIDE.values():
+        assert set(stage.inputs) <= {*SOURCES, *OUTSIDE}, stage.name
 
 
 def test_the_order_of_the_graph_is_that_of_its_inputs() -> None:

@@ -15,10 +15,11 @@ from aventrik.engine.comparing import compare, side_of
 from aventrik.engine.cutting import figures
 from aventrik.engine.explaining import explain
 from aventrik.engine.gathering import gather
-from aventrik.engine.graph import QUESTION, STAGES, needed
+from aventrik.engine.graph import STAGES
 from aventrik.engine.opened import Opened
 from aventrik.engine.planning import plan
 from aventrik.engine.runs import Outcome, Runner
+from aventrik.engine.stage import QUESTION, needed
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.gathered import Source
 

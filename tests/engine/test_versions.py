@@ -8,19 +8,25 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict, is_dataclass
+from dataclasses import asdict, is_dataclass, replace
 from typing import Any
 
 import numpy as np
 import pytest
 
+from aventrik.core.brought import Brought, BroughtItem
+from aventrik.core.criteria import Criterion, Level
 from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.searching import QueryVectors
 from aventrik.engine.bench import Place
-from aventrik.engine.graph import CORPUS, DOCUMENT, QUESTION, STAGES
+from aventrik.engine.graph import GRAPH, STAGES
+from aventrik.engine.judges import JOINED
 from aventrik.engine.opened import Opened
+from aventrik.engine.outside import OUTSIDE
 from aventrik.engine.questions import Asked, Passing
+from aventrik.engine.resolved import Outside
+from aventrik.engine.stage import CORPUS, DOCUMENT, QUESTION
 
 from .conftest import configured, questions_of
 
@@ -49,6 +55,7 @@ PINNED: dict[str, tuple[int, str]] = {
     "answer": (3, "b1024e44c3b2"),
     "again": (1, "d5978d87e3db"),
     "verdicts": (3, "779c7af6707c"),
+    "criterion": (1, "ebce97856f13"),
     "agreement": (1, "2c3dd9ffe42f"),
     "answer scores": (2, "8c0d8e54fcbf"),
     "losses": (1, "06def1b88365"),
@@ -107,14 +114,14 @@ def named(value: Any) -> str:
 
 @pytest.fixture
 def found(opened: Opened) -> dict[str, tuple[int, str]]:
-    place = opened.place(configured(EVERYTHING))
+    place = opened.placed(replace(opened.resolve(configured(EVERYTHING)), criteria=(DATED,)))
     passing = Passing(place, Asked(questions_of(opened), opened.standing))
     passing.pass_all()
     digests = {}
     for name, node in place.nodes.items():
         value = made(place, passing, name)
         if value is not None:
-            digests[name] = (node.stage.version, named(value))
+            digests[name.removesuffix(" dated")] = (node.stage.version, named(value))
     return digests
 
 
@@ -124,7 +131,53 @@ def test_a_stage_that_returns_something_else_has_another_version(found: dict[str
 
 def test_every_stage_with_a_result_is_pinned() -> None:
     untold = {name for name, stage in STAGES.items() if stage.scope == CORPUS and (not stage.kept or name == "nearest")}
-    assert {"step" if name.startswith("step ") else name for name in PINNED} == set(STAGES) - untold
+    graph = {stage.name for stage in GRAPH}
+    assert {"step" if name.startswith("step ") else name for name in PINNED} == graph - untold
+
+
+# A brought run by two judges and a criterion: a node each, by the name of the node.
+PINNED_OUTSIDE: dict[str, tuple[int, str]] = {
+    "found again": (1, "008a2ea832a9"),
+    "served": (1, "856aa872a713"),
+    "retrieval scores": (1, "ba71401b09fb"),
+    "context": (1, "6d36caea38cf"),
+    "answer": (1, "43ff907546d7"),
+    "verdicts of offline": (1, "3e09c028a91c"),
+    "verdicts of again": (1, "3e09c028a91c"),
+    "verdicts": (1, "3e09c028a91c"),
+    "criterion dated of offline": (1, "5b416281870f"),
+    "criterion dated of again": (1, "5b416281870f"),
+    "criterion dated": (1, "b85e2ce34536"),
+    "answer scores": (1, "699df855475e"),
+    "answer scores of offline": (1, "699df855475e"),
+    "answer scores of again": (1, "699df855475e"),
+    "losses": (1, "0b62a68530be"),
+}
+DATED = Criterion("dated", "?", "answer", (Level(0, "no figure", 0.0), Level(1, "a figure", 1.0, r"\d")))
+
+
+def test_a_stage_of_a_brought_run_is_pinned_too(opened: Opened) -> None:
+    opened.models._made["again"] = OfflineModel()
+    questions = questions_of(opened)
+    brought = {
+        question.id: Brought(
+            "A boat may stay 48 hours. The key costs 15 pounds [1].",
+            context=(BroughtItem("A bridge key costs 12 pounds and is sold at the help desk."),),
+            ranked=(BroughtItem(doc="moorings.md"), BroughtItem(doc="locks.md", start=0, end=40)),
+        )
+        for question in questions
+    }
+    resolved = replace(
+        opened.resolve(configured({})), judges=("offline", "again"), criteria=(DATED,), outside=Outside()
+    )
+    passing = Passing(place := opened.placed(resolved), Asked(questions, opened.standing, brought))
+    passing.pass_all()
+    found = {name: (node.stage.version, named(made(place, passing, name))) for name, node in place.nodes.items()}
+    assert found == PINNED_OUTSIDE
+    stages = {node.stage.name for node in place.nodes.values()}
+    assert stages == {stage.name for stage in (*OUTSIDE.values(), *JOINED)} - {
+        "asked"
+    }  # what a live system says is its own
 
 
 # The built-in model's replies stand in results of stages, so its version is pinned along.

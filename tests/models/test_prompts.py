@@ -36,6 +36,10 @@ FIELDS: dict[str, Any] = {
     "answer": "A boat may stay for 48 hours. [1]",
     "claim": "A boat may stay for 48 hours.",
     "facts": ["48 hours", "£12 for a key"],
+    "about": "Is a day named?",
+    "levels": "0: no day\n1: a day",
+    "cases": ["How long? · Until 3 May. → 1"],
+    "reference": "48 hours.",
 }
 
 
@@ -55,6 +59,10 @@ def test_a_task_survives_its_prompt_and_its_reply_is_the_offline_models(name: st
     one = task(name)
     assert taken_apart(messages(load_prompt(name, None), one, schema(name))) == one
     [reply] = OfflineModel().perform([one])
+    if name == "criterion":  # the built-in model knows levels by patterns, which no prompt tells
+        assert "patterns" in reply.failure
+        assert ask_standin(one)["level"] == 1
+        return
     assert reply.value is not None
     assert ask_standin(one) == understood(one, json.dumps(reply.value))
 
@@ -139,6 +147,7 @@ def test_untidy_json_is_understood(text: str) -> None:
         ("verdict", '{"verdict": "supported"}', "confidence"),
         ("verdict", '{"verdict": "supported", "confidence": 250}', "confidence"),
         ("addressed", '{"reason": "", "level": 4}', "level"),
+        ("criterion", '{"reason": "", "level": 4}', "level: 4 is none of 0, 1"),
         ("consistent", '{"reason": "", "level": -1}', "level"),
         ("answer", '{"declined": false, "statements": []}', "at least one"),
         ("answer", '{"declined": false, "statements": [{"text": "x", "cites": [7]}]}', "no context item 7"),

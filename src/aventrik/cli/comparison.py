@@ -11,6 +11,7 @@ from ..core.comparing.sides import Contrast, best_of, less_is_better
 from ..core.measures.loss import STAGES
 from ..engine.comparing import Compared, verdict
 from .screen import Screen, number
+from .verdict_views import kappa_told
 
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
 _SHORT = {"reciprocal-rank": "recip. rank", "groundedness": "grounded"}
@@ -67,6 +68,13 @@ def _measures(found: Compared, screen: Screen) -> None:
         told = ", ".join(f"run {run.id}: {d[0]} of {d[1]}" for run, d in zip(found.runs, found.declined) if d[1])
         screen.say(f"declined to answer: {told}; groundedness and the like are of the other answers", style="dim")
     _untold(found, screen)
+    for run, judges in zip(found.runs, found.judges):
+        for first, other, each in judges:
+            screen.say(
+                f"judges of run {run.id}: {other} says of {each.raw:.0%} of {each.n} claims what {first} says, kappa "
+                f"{kappa_told(each)}",
+                style="dim",
+            )
     if any(found.failures):
         told = ", ".join(f"run {run.id}: {failed}" for run, failed in zip(found.runs, found.failures) if failed)
         screen.warn(f"questions without a sound answer or judgement, left out of the answer measures: {told}")

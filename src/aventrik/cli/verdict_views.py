@@ -219,7 +219,7 @@ def report(screen: Screen, store: Any, sample: Sample, reviews: Reviews, width: 
         _agreement(screen, found, untold, things)
     for judge, (own, _) in by_judge(store, labels, reviews, seed).items():
         if own is not None:
-            screen.say(f"  {judge} alone: {own.raw:.0%} the same, kappa {_kappa(own)}")
+            screen.say(f"  {judge} alone: {own.raw:.0%} the same, kappa {kappa_told(own)}")
     if labels.changed:
         screen.say(f"minds were changed {labels.changed} times: the last word of each person counts", style="dim")
     if labels.disputed:
@@ -231,7 +231,8 @@ def report(screen: Screen, store: Any, sample: Sample, reviews: Reviews, width: 
     _corrected(screen, labels, fixed, width)
 
 
-def _kappa(found: Found) -> str:
+def kappa_told(found: Found) -> str:
+    """Kappa with its interval, or why there is none."""
     kappa = found.kappa
     if kappa.value is None:
         return f"not defined ({kappa.why})"
@@ -241,7 +242,7 @@ def _kappa(found: Found) -> str:
 
 
 def _agreement(screen: Screen, found: Found, untold: int, things: str) -> None:
-    screen.say(f"the same {found.raw:.0%} [{found.low:.0%} {found.high:.0%}], kappa {_kappa(found)}", style="bold")
+    screen.say(f"the same {found.raw:.0%} [{found.low:.0%} {found.high:.0%}], kappa {kappa_told(found)}", style="bold")
     screen.say("weighted so that the sample stands for the whole run; 95 % intervals", style="dim")
     if untold:
         screen.say(f"{untold} {things} were too far in wording for the judge to tell, and take no part", style="dim")

@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from ..core.brought import Brought, BroughtItem
+from ..core.brought import Brought
 from ..core.errors import BadInput
 from ..core.testsets import Question
 from ..workspace.answers import Lists, Row, load_answers, load_lists
@@ -39,10 +39,12 @@ class Matched:
 @dataclass(frozen=True)
 class Standing:
     """What came of a brought run beside its scores: how many items of contexts and lists there were, how many of them
-    stand in the documents; how many answers are empty, and how many questions failed, with a reason."""
+    stand in the documents, how many of the lists name a document that there is not; how many answers are empty, and how
+    many questions failed, with a reason."""
 
     items: int
     found: int
+    nowhere: int
     empty: int
     failed: int
     reason: str = ""
@@ -162,7 +164,8 @@ def standing(opened: Opened, run: int) -> Standing:
     failures = Counter(answer.failure for answer in answers if answer.failure)
     reason = failures.most_common(1)[0][0] if failures else ""
     return Standing(
-        len(items), sum(bool(item.ranges) for item in items), sum(not a.text and not a.failure for a in answers),
+        len(items), sum(bool(item.ranges) for item in items),
+        sum(not item.doc for row in rows for item in row["found again"].ranked), sum(not a.text and not a.failure for a in answers),
         sum(failures.values()), reason,
     )  # fmt: skip
 
@@ -187,15 +190,3 @@ def told_unknown(matched: Matched) -> str:
     """A few of what is of no question of the test set."""
     some = ", ".join(f"line {line}: '{name[:60]}'" for line, name in matched.unknown[:_SHOWN])
     return some + (" and others" if len(matched.unknown) > _SHOWN else "")
-
-
-def unknown_documents(matched: Matched, names: Sequence[str]) -> int:
-    """How many items of lists name a document that there is not."""
-    known = set(names)
-    ends = {name.rpartition("/")[2] for name in names}
-
-    def there(item: BroughtItem) -> bool:
-        return item.doc in known or item.doc.rpartition("/")[2] in ends
-
-    lists = matched.lists.lists.values() if matched.lists else ()
-    return sum(bool(item.doc) and not there(item) for items in lists for item in items)

@@ -15,6 +15,7 @@ from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contras
 from ..core.comparing.spread import Moved, Spread, moved, spreads
 from ..core.criteria import Grade
 from ..core.errors import BadInput
+from ..core.judging.agreement import Found as Agreed
 from ..core.measures import MEASURES, Measure, Scores, plain
 from ..core.measures.loss import Losses
 from ..storage.protocols import Run, RunQuestion, Store
@@ -25,7 +26,7 @@ from ..workspace.toml import nearest
 from .judges import criterion_of, judge_of, stage_name
 from .opened import find_run
 from .records import decode
-from .reviewing import corrections, labelled, sample_of
+from .reviewing import among_judges, corrections, labelled, sample_of
 
 _COLUMNS = (
     "hit@{k}",
@@ -78,6 +79,7 @@ class Compared:
     pairs: list[Contrast] = field(default_factory=list)
     corrected: list[dict[str, Corrected]] = field(default_factory=list)
     wordings: dict[str, str] = field(default_factory=dict)
+    judges: list[list[tuple[str, str, Agreed]]] = field(default_factory=list)
 
     @property
     def own(self) -> dict[str, Measure]:
@@ -106,8 +108,11 @@ class Compared:
                     "untold": untold,
                     "lost": losses(side),
                     "corrected": {name: correction_json(each) for name, each in fixed.items()},
+                    "judges": [
+                        {"judge": other, "against": first, "agreement": asdict(each)} for first, other, each in judges
+                    ],
                 }
-                for run, side, row, failed, declined, left, cost, untold, fixed in zip(
+                for run, side, row, failed, declined, left, cost, untold, fixed, judges in zip(
                     self.runs,
                     self.sides,
                     self.means,
@@ -117,6 +122,7 @@ class Compared:
                     self.costs,
                     self.untold,
                     self.corrected,
+                    self.judges,
                 )
             ],
             "differences": [asdict(each) | {"real": each.real} for each in self.contrasts],
@@ -175,6 +181,7 @@ def compare(
         by_document, ids, [_cost(side) for side in sides], [_untold(side) for side in sides],
         all_pairs(sides, measure, seed, by_document) if pairs else [],
         [_corrected(store, run, side, reviews, seed, by_document) for run, side in zip(chosen, sides)], wordings,
+        [among_judges(store, run, seed) for run in chosen],
     )  # fmt: skip
 
 

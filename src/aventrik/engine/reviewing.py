@@ -20,7 +20,7 @@ from ..core.judging.joining import CLASSES
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..storage.protocols import Run, Store
-from ..workspace.reviews import Decision, Reviews, drawing
+from ..workspace.reviews import Decision, Reviews, changed_minds, drawing
 from ..workspace.testsets import question_from
 from .judges import OF
 from .reading_runs import criteria_of, records_of
@@ -223,10 +223,7 @@ def labelled(sample: Sample, reviews: Reviews) -> Labelled:
         if len({each.decision for each in said.get(item.id, {}).values() if each.decision != CANT_TELL}) > 1
     ]  # fmt: skip
     ids = {item.id for item in sample.items}
-    changed = sum(
-        each.what == sample.what and each.item in ids and each.before not in ("", each.decision)
-        for each in reviews.every
-    )
+    changed = changed_minds(each for each in reviews.every if each.what == sample.what and each.item in ids)
     return Labelled(sample, said, tuple(complete), tuple(disputed), changed)
 
 
@@ -321,6 +318,26 @@ def disagreements(labels: Labelled) -> list[tuple[Item, Decision]]:
         if each.decision not in (item.judge, CANT_TELL) and item.judge in item.choices
     ]
     return sorted(found, key=lambda pair: -pair[0].confidence)
+
+
+def among_judges(store: Store, run: Run, seed: int = 0) -> list[tuple[str, str, Found]]:
+    """How far several judges of a run agree on its claims, each against the first; empty for one judge."""
+    judges = list(run.made.get("judges", ()))
+    if len(judges) < 2 or not run.finished:
+        return []
+    rows = records_of(store, run.id, [f"verdicts{OF}{judge}" for judge in judges])
+    first, found = judges[0], []
+    for other in judges[1:]:
+        pairs = [
+            Pair(one.verdict, two.verdict, two.confidence, cluster=str(number))
+            for number, row in enumerate(rows)
+            if f"verdicts{OF}{first}" in row and f"verdicts{OF}{other}" in row
+            for one, two in zip(row[f"verdicts{OF}{first}"].verdicts, row[f"verdicts{OF}{other}"].verdicts)
+            if one.verdict in CLASSES and two.verdict in CLASSES
+        ]
+        if pairs:
+            found.append((first, other, agreement(pairs, CLASSES, seed)))
+    return found
 
 
 def by_judge(store: Store, labels: Labelled, reviews: Reviews, seed: int = 0) -> dict[str, tuple[Found | None, int]]:

@@ -11,13 +11,14 @@ from .. import __version__
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..models.calls import COUNTED
-from ..storage.protocols import RUN_FORMAT, RunQuestion
+from ..storage.protocols import RUN_FORMAT, Kept, RunQuestion
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_row
 from .bench import Place
 from .opened import Opened
 from .questions import Asked, Passage, Passing, asks
 from .recall import recall
+from .records import encode
 from .resolved import Resolved
 from .stage import DOCUMENT, QUESTION, needed
 
@@ -94,6 +95,7 @@ class Runner:
         made = self._made(place, testset, until) | ({"source": dict(source)} if source else {})
         number = store.runs.begin(identity, configuration.name, testset, made, len(questions))
         outcome = Outcome(number, configuration, results=total)
+        self._keep_brought(asked)
         passing.pass_all()
         outcome.computed = _grown(bench.made, before[0]) | passing.computed
         outcome.seconds = _grown(bench.seconds, before[1]) | passing.seconds
@@ -119,6 +121,13 @@ class Runner:
             self._rows = {question.id: question_row(question) for question in questions}
         return self._last[1]
 
+    def _keep_brought(self, asked: Asked) -> None:
+        """Keeps what was brought from a file: it stands nowhere else."""
+        marks = [marks["brought"] for _, marks in asked.marked if "brought" in marks]
+        self.opened.store.results.keep(
+            [Kept(mark, "brought", mark, encode(asked.records[mark])) for mark in dict.fromkeys(marks)]
+        )
+
     def _renew(self, place: Place) -> None:
         """Makes anew, once, what models made of the documents: all of it, or what failed."""
         for node in needed(place.nodes, DOCUMENT):
@@ -133,7 +142,7 @@ class Runner:
 
     def _kept(self, passage: Passage, place: Place) -> RunQuestion:
         question = passage.question
-        results = {name: found for name, found in passage.ids.items() if name in place.nodes}
+        results = {name: found for name, found in passage.ids.items() if name in place.nodes or name == "brought"}
         return RunQuestion(question.id, question.key, self._rows[question.id], results)
 
     def _identity(self, place: Place, testset: str, passing: Passing, until: str) -> str:

@@ -153,4 +153,7 @@ def _row(decision: Decision) -> dict[str, Any]:
 
 def changed_minds(decisions: Iterable[Decision]) -> int:
     """How many decisions stand in place of another one of the same person."""
-    return sum(bool(each.before) and each.before not in (each.decision, UNDONE) for each in decisions)
+    return sum(
+        bool(each.before) and each.before != each.decision and UNDONE not in (each.before, each.decision)
+        for each in decisions
+    )

@@ -89,10 +89,8 @@ def _fields(text: str | None) -> dict[str, str]:
 
 def show(screen: Screen, opened, outcome, standing, matched, count: int, testset: str) -> None:  # type: ignore[no-untyped-def]
     """What came, what did not, and what to look at next."""
-    from ...engine.bringing import unknown_documents
 
-    new = "judged" if outcome.new else "as it stood"
-    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{testset}' {new}")
+    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{testset}' judged")
     if standing.items:
         share = standing.found / standing.items
         screen.say(
@@ -109,9 +107,10 @@ def show(screen: Screen, opened, outcome, standing, matched, count: int, testset
         screen.warn(f"{standing.failed:,} questions failed, such as: {standing.reason}")
     if matched is not None:
         _show_matched(screen, matched, len(matched.missing) + count)
-        lost = unknown_documents(matched, opened.snapshot.names)
-        if lost:
-            screen.warn(f"{lost:,} items of the lists name a document that is not in the corpus: they keep their ranks")
+        if standing.nowhere:
+            screen.warn(
+                f"{standing.nowhere:,} items of the lists name a document that is not in the corpus: they keep their ranks"
+            )
     screen.say(f"next: aventrik compare …  or  aventrik explain {outcome.run}")
 
 

@@ -254,8 +254,9 @@ def _agreement(screen: Screen, found: Found, untold: int, things: str) -> None:
     )
     told = ", ".join(f"{name} {share:.0%} of {n}" for name, n, share in found.by_class)
     screen.say(f"of what people call each, the judge has alike: {told}")
-    if len(found.by_group) > 1:
-        worst = sorted(found.by_group, key=lambda row: (row[2], -row[1]))[:6]
+    groups = [row for row in found.by_group if row[1] > 1]
+    if len(groups) > 1:
+        worst = sorted(groups, key=lambda row: (row[2], -row[1]))[:6]
         screen.say("by topic, lowest first: " + ", ".join(f"{name} {share:.0%} of {n}" for name, n, share in worst))
     bins = ", ".join(f"{b.low:.1f}–{b.high:.1f}: {b.right:.0%} right of {b.n}" for b in found.bins)
     screen.say(f"by the judge's confidence: {bins}; off by {found.calibration_error:.2f} on average")

@@ -4,10 +4,17 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..arguments import finite, given_path, whole
 from ..screen import Screen
+
+if TYPE_CHECKING:
+    from ...engine.opened import Opened
+    from ...engine.reviewing import Item, Sample
+    from ...workspace.reviews import Reviews
 
 HELP = (
     "A person gives verdicts on a sample of a run's answers, without seeing the judge's first; then: how far the judge "
@@ -73,12 +80,12 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         if strange:
             screen.warn(f"{strange} lines are of things that this run does not have")
     elif not options.agreement and not screen.as_json:
-        _ask(screen, sample, reviews, who, items)
+        _ask(sample, reviews, who, items)
     report(screen, opened.store, sample, reviews, options.width, seed)
     return 0
 
 
-def _ask(screen: Screen, sample, reviews, who: str, items) -> None:  # type: ignore[no-untyped-def]
+def _ask(sample: Sample, reviews: Reviews, who: str, items: Sequence[Item]) -> None:
     from ...core.errors import BadInput
     from ..reviewing import Session, review
     from ..verdict_views import Verdicts
@@ -104,7 +111,7 @@ def _account() -> str:
     return re.sub(r"[^A-Za-z0-9._-]", "-", name).strip("-._")[:40] or "reviewer"
 
 
-def _align(opened, sample, reviews, count: int, screen: Screen) -> int:  # type: ignore[no-untyped-def]
+def _align(opened: Opened, sample: Sample, reviews: Reviews, count: int, screen: Screen) -> int:
     from ...engine.aligning import align
 
     made = align(opened, sample, reviews, count)

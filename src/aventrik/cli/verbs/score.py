@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from ..arguments import given_path
 from ..opening import only_testset, open_corpus, open_testset
 from ..screen import Screen
+
+if TYPE_CHECKING:
+    from ...engine.bringing import Matched, Standing
+    from ...engine.runs import Outcome
 
 HELP = (
     "Judges the answers and ranked lists that another system gave to the questions of a test set: from a file (JSONL or "
@@ -70,7 +75,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )  # fmt: skip
     count = len(questions) if matched is None else len(matched.brought)
     screen.result(as_json(outcome, standing, matched, count))
-    show(screen, opened, outcome, standing, matched, count, testset)
+    show(screen, outcome, standing, matched, count, testset)
     return 3 if standing.failed == count and options.system else 0
 
 
@@ -87,9 +92,10 @@ def _fields(text: str | None) -> dict[str, str]:
     return found
 
 
-def show(screen: Screen, opened, outcome, standing, matched, count: int, testset: str) -> None:  # type: ignore[no-untyped-def]
+def show(
+    screen: Screen, outcome: Outcome, standing: Standing, matched: Matched | None, count: int, testset: str
+) -> None:
     """What came, what did not, and what to look at next."""
-
     screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{testset}' judged")
     if standing.items:
         share = standing.found / standing.items
@@ -114,7 +120,7 @@ def show(screen: Screen, opened, outcome, standing, matched, count: int, testset
     screen.say(f"next: aventrik compare …  or  aventrik explain {outcome.run}")
 
 
-def _show_matched(screen: Screen, matched, whole: int) -> None:  # type: ignore[no-untyped-def]
+def _show_matched(screen: Screen, matched: Matched, whole: int) -> None:
     from ...engine.bringing import told_unknown
 
     if matched.unknown:

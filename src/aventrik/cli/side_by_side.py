@@ -15,6 +15,7 @@ from .screen import Screen, number, shortened
 
 _SAME = 0.5  # share of an item's text that the other run must have for it to count as in both
 _ITEMS = 8
+_ALIKE = 0.4  # share of the words of two answers that must be the same for the others to be marked
 
 
 def both_as_json(first: Explanation, second: Explanation) -> dict[str, Any]:
@@ -71,9 +72,9 @@ def _needs(first: Explanation, second: Explanation, screen: Screen) -> None:
             rank, cover = need["best"]
             style = "green" if need["lost"] in KEPT else "red"
             line.append(f"\n   {'≠' if differs else ' '} {name} ", style="bold")
-            line.append(need["lost"] or "not known", style=style)
+            line.append(need["lost"] or "not known", style=f"{style} not bold")
             if rank:
-                line.append(f"; best rank {rank}, covers {cover:.0%}", style="dim")
+                line.append(f"; best rank {rank}, covers {cover:.0%}", style="dim not bold")
         screen.text(line)
 
 
@@ -92,7 +93,7 @@ def _items(first: Explanation, second: Explanation, screen: Screen) -> None:
             both = sum(common([x for r in there for x in r], *each) for each in ranges) if there else 0
             same = whole > 0 and both >= _SAME * whole
             line = Text(f"{' ' if same else '≠'} {name} {rank}. ", style="bold")
-            line.append(shortened(told, max(30, screen.out.width - 9)), style="dim" if same else "")
+            line.append(shortened(told, max(30, screen.out.width - 9)), style="dim not bold" if same else "not bold")
             screen.text(line)
 
 
@@ -116,10 +117,11 @@ def _answers(first: Explanation, second: Explanation, screen: Screen) -> None:
     for block in same.get_matching_blocks():
         kept[0].update(range(block.a, block.a + block.size))
         kept[1].update(range(block.b, block.b + block.size))
+    marked = same.ratio() > _ALIKE  # two answers that share nothing need no marks
     for name, own, alike in zip("AB", words, kept):
         line = Text(f"  {name}  ", style="bold")
         for place, word in enumerate(own):
-            line.append(f"{word} ", style="not bold" if place in alike else "bold underline")
+            line.append(f"{word} ", style="underline" if marked and place not in alike else "not bold")
         screen.text(line)
 
 

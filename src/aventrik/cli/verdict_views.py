@@ -24,6 +24,7 @@ from ..engine.reviewing import (
     Item,
     Labelled,
     Sample,
+    Untold,
     agreement_of,
     by_judge,
     corrections,
@@ -241,11 +242,16 @@ def kappa_told(found: Found) -> str:
     return f"{kappa.value:.2f} [{kappa.low:.2f} {kappa.high:.2f}]"
 
 
-def _agreement(screen: Screen, found: Found, untold: int, things: str) -> None:
+def _agreement(screen: Screen, found: Found, untold: Untold, things: str) -> None:
     screen.say(f"the same {found.raw:.0%} [{found.low:.0%} {found.high:.0%}], kappa {kappa_told(found)}", style="bold")
     screen.say("weighted so that the sample stands for the whole run; 95 % intervals", style="dim")
     if untold:
-        screen.say(f"{untold} {things} were too far in wording for the judge to tell, and take no part", style="dim")
+        said = ", ".join(f"{name} of {count}" for name, count in sorted(untold.items()))
+        screen.say(
+            f"{sum(untold.values())} {things} were too far in wording for the judge to tell, and take no part; people say "
+            f"{said}",
+            style="dim",
+        )
     names = found.classes
     screen.table(
         ["the judge said", *(f"people: {name}" for name in names)],
@@ -302,8 +308,9 @@ def _corrected(screen: Screen, labels: Labelled, fixed: dict[str, Any], width: f
         right=range(1, 6),
     )
     screen.say(
-        f"over {next(iter(fixed.values())).n} questions, of which so many are decided; weight: how much the judge counts, "
-        "0 where it tells nothing; worth: how many decided questions would give that interval without a judge",
+        f"over {next(iter(fixed.values())).n} questions, of which so many are decided; a claim that the judge can't tell "
+        "counts half here; weight: how much the judge counts, 0 where it tells nothing; worth: how many decided questions "
+        "would tell as much without a judge",
         style="dim",
     )
     if width is None:
@@ -318,7 +325,7 @@ def _corrected(screen: Screen, labels: Labelled, fixed: dict[str, Any], width: f
             screen.say(f"{measure}: about {needed - each.labels} questions more would narrow it to {width:g}")
 
 
-def as_json(labels: Labelled, found: Found | None, untold: int, fixed: dict[str, Any]) -> dict[str, Any]:
+def as_json(labels: Labelled, found: Found | None, untold: Untold, fixed: dict[str, Any]) -> dict[str, Any]:
     """The documented shape of `review --json`."""
     from dataclasses import asdict
 
@@ -327,7 +334,7 @@ def as_json(labels: Labelled, found: Found | None, untold: int, fixed: dict[str,
         "of": labels.sample.what,
         "items": len(labels.sample.items),
         "decided": labels.count,
-        "untold": untold,
+        "untold": dict(untold),
         "agreement": None if found is None else asdict(found),
         "changed_minds": labels.changed,
         "disputed": [item.question.id for item in labels.disputed],

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -227,19 +228,22 @@ def labelled(sample: Sample, reviews: Reviews) -> Labelled:
     return Labelled(sample, said, tuple(complete), tuple(disputed), changed)
 
 
-def pairs_of(labels: Labelled, random_only: bool = False) -> tuple[list[Pair], int]:
+Untold = Mapping[str, int]  # of items that the judge could not tell, how often people said what
+
+
+def pairs_of(labels: Labelled) -> tuple[list[Pair], Untold]:
     """The judge's word beside each person's, weighted so that they stand for the whole run as far as the sample was
-    taken in order; and how many items the judge could not tell, which take no part."""
+    taken in order; and what people say of the items that the judge could not tell, which take no part."""
     chances = labels.sample.chances(len(labels.complete)) if labels.complete else {}
     inside = {asked.key for asked in labels.complete}
     pairs: list[Pair] = []
-    untold = 0
+    untold: Counter[str] = Counter()
     for item in labels.sample.items:
         people = [each for each in labels.said.get(item.id, {}).values() if each.decision != CANT_TELL]
         if not people:
             continue
         if item.judge not in item.choices:
-            untold += 1
+            untold.update(each.decision for each in people)
             continue
         weight = 1 / chances[item.key] if item.key in inside else 1.0
         pairs.extend(
@@ -259,9 +263,9 @@ def group_of(question: Question) -> str:
     return question.kind
 
 
-def agreement_of(labels: Labelled, seed: int = 0) -> tuple[Found | None, int]:
-    """How far the judge and people agree on a run, None where nothing can be set side by side; and how many items the
-    judge could not tell."""
+def agreement_of(labels: Labelled, seed: int = 0) -> tuple[Found | None, Untold]:
+    """How far the judge and people agree on a run, None where nothing can be set side by side; and what people say of
+    items that the judge could not tell."""
     pairs, untold = pairs_of(labels)
     choices = labels.sample.items[0].choices
     return (agreement(pairs, choices, seed) if pairs else None), untold
@@ -340,7 +344,7 @@ def among_judges(store: Store, run: Run, seed: int = 0) -> list[tuple[str, str, 
     return found
 
 
-def by_judge(store: Store, labels: Labelled, reviews: Reviews, seed: int = 0) -> dict[str, tuple[Found | None, int]]:
+def by_judge(store: Store, labels: Labelled, reviews: Reviews, seed: int = 0) -> dict[str, tuple[Found | None, Untold]]:
     """The agreement of each of several judges of a run with people, by the judge's name; empty for one judge."""
     run = labels.sample.run
     judges = run.made.get("judges", ())

@@ -29,7 +29,8 @@ _UNSEEN = 0.25  # labels of each of the four kinds (judge 0 or 1, person 0 or 1)
 @dataclass(frozen=True)
 class Corrected:
     """The mean over `n` questions that people would give, with its interval, from `labels` of them; `judged` is the
-    judge's own mean, `weight` what it weighs, 0 to 1; `worth` as many labels would give that interval without a judge."""
+    judge's own mean, `weight` what it weighs, 0 to 1; `worth` as many labels, drawn evenly, would give that variance
+    without a judge."""
 
     mean: float
     low: float
@@ -116,7 +117,8 @@ def corrected(
     unseen = _unseen(weight, mean_off, count) * (1 - count / n)
     variance = _variance(spread, clusters) * count / (count - 1) + unseen
     low, high = _interval(mean, variance, count, n, level)
-    worth = mean * (1 - mean) / variance if variance > 0 and 0 < mean < 1 else float(count)
+    own = float(np.average((y - np.average(y, weights=w)) ** 2, weights=w)) * count / (count - 1)
+    worth = own / variance if variance > 0 and own > 0 else float(count)
     rest = weight**2 * float(f.var()) / n
     return Corrected(mean, low, high, float(f.mean()), n, count, weight, worth, spread, unseen, rest)
 

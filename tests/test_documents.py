@@ -11,6 +11,7 @@ from aventrik.cli.main import VERBS
 from aventrik.core.measures import MEASURES
 from aventrik.core.measures.loss import STAGES as LOSSES
 from aventrik.engine.graph import GRAPH
+from aventrik.engine.outside import OUTSIDE
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.settings import Model, Settings
 
@@ -35,6 +36,17 @@ def test_the_architecture_lists_the_stages_of_the_graph() -> None:
     found = re.search(r"<!-- stages -->\n(.*?)\n<!-- /stages -->", text, re.DOTALL)
     assert found is not None
     assert found[1] == stage_table()
+
+
+def test_the_architecture_lists_the_stages_of_what_is_brought() -> None:
+    text = (DOCS / "architecture.md").read_text(encoding="utf-8")
+    found = re.search(r"<!-- brought -->\n(.*?)\n<!-- /brought -->", text, re.DOTALL)
+    assert found is not None
+    rows = ["| node | stage | version | inputs |", "|---|---|---|---|"]
+    for name, stage in OUTSIDE.items():
+        inputs = ", ".join(f"`{each}`" for each in stage.inputs)
+        rows.append(f"| `{name}` | `{stage.name}` | {stage.version} | {inputs} |")
+    assert found[1] == "\n".join(rows)
 
 
 def test_the_reference_has_every_verb_setting_and_measure() -> None:

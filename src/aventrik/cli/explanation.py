@@ -74,6 +74,8 @@ def _brought(found: Explanation, screen: Screen, top: int) -> None:
     there = sum(bool(item.ranges) for item in items)
     what = "ranked list" if again.ranked else "context"
     screen.title(f"{what} as it came: {len(items)} items, {there} of them found in the documents")
+    if not again.ranked:
+        screen.say("its own list is not known: what its model was not shown counts as not found", style="dim")
     wanted = _words(found.question.question)
     for rank, item in enumerate(items, 1):
         chunk = found.chunks[item.chunk]

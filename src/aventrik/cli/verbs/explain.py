@@ -23,9 +23,9 @@ HELP = (
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     parser.add_argument(
-        "names", metavar="RUN [RUN] [QUESTION]", nargs="+",
-        help="a run by number, label or name, and a question's id (default: the run's worst); with two runs both are set "
-        "side by side (default: the question that the second is most worse on)",
+        "names", metavar="RUN", nargs="+",
+        help="a run by number, label or name; a second one, to set both side by side; last a question's id (default: the "
+        "run's worst, or the one on which the second run is most worse)",
     )  # fmt: skip
     parser.add_argument(
         "--calls", action="store_true",

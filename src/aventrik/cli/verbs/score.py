@@ -67,6 +67,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )  # fmt: skip
     name = options.name or options.system or (options.answers or options.ranked).stem
     files = [path for path in (options.answers, options.ranked) if path]
+    if hiding := sum(bool(question.hide) for question in questions):
+        screen.warn(
+            f"{hiding} questions of '{testset}' hide words of the documents from runs of our own, such as the heading that "
+            "asks; another system has seen them"
+        )
     with screen.progress() as meter:
         opened.progress = meter
         outcome, standing = bring(

@@ -197,6 +197,14 @@ def test_several_judges_judge_apart_and_together(workspace: Program, standin: st
     assert "by house and offline" in shown
     assert "house: supported" in shown
     assert workspace.json("runs")[0]["made"]["judge"] == "house and offline, by majority"
+    workspace("score", "live.jsonl", "--judge", "offline")
+    assert workspace.json("runs")[-1]["made"]["judge"] == "offline"
+    both = workspace.json("compare", "1", "2")
+    assert "the judge" in both["apart"]
+    assert "no language model is named 'hous'; did you mean house" in workspace.fails(
+        "score", "live.jsonl", "--judge", "hous"
+    )
+    assert "names 'house' twice" in workspace.fails("score", "live.jsonl", "--judge", "house,house")
 
 
 def test_each_model_call_behind_a_question_is_shown_as_it_was_sent(workspace: Program, standin: str) -> None:

@@ -49,6 +49,24 @@ def test_the_demo_again_computes_nothing_and_says_the_same(demo: tuple[Program, 
     ]
 
 
+def test_the_demo_scores_a_live_system_and_its_judge_beside_a_person(demo: tuple[Program, str]) -> None:
+    run, said = demo
+    assert "aventrik score -w tarrowby --system desk" in said
+    assert "of 198 items of contexts and lists 198 (100%) were found" in " ".join(said.split())
+    assert "from-when" in said
+    assert "the judge (offline) and people (warden) on 60 claims" in said
+    found = run.json("review", "-w", "tarrowby", "--verdicts", "desk", "--agreement")
+    assert found["decided"] == 60  # every one of the labels that ship with the demo is of a claim that is still made
+    assert found["corrected"]["groundedness"]["labels"] == 28
+    assert found["changed_minds"] == 0
+    assert found["disputed"] == []
+    again = run(
+        "score", "-w", "tarrowby", "--system", "desk", "--testset", "enquiries"
+    )  # no server is needed: all is kept
+    assert "66 questions" in again.stdout
+    assert {path.stem for path in (run.folder / "tarrowby" / "criteria").iterdir()} == {"from-when", "says-of-what"}
+
+
 def test_the_demos_own_evidence_is_all_found(demo: tuple[Program, str]) -> None:
     run, _ = demo
     done = run("run", "-w", "tarrowby", "baseline", "--testset", "enquiries")
@@ -81,7 +99,7 @@ def test_compare_as_json_has_intervals_around_its_means(demo: tuple[Program, str
         "reranking",
         "rewriting.method",
     }
-    assert len(found["differences"]) == 7
+    assert len(found["differences"]) == 8
 
 
 def test_the_demos_drafted_questions_are_searched_for_without_the_titles_that_they_were_made_of(

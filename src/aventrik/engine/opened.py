@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 
@@ -33,6 +34,7 @@ class Opened:
         self.workspace = Workspace.around(folder)
         self.progress: Progress = progress
         self.fresh = fresh
+        self.judges: tuple[str, ...] = ()
         self._conditions: dict[str, tuple[str, frozenset[str] | None]] = {}
         self._searched: tuple[Sequence[Question], Snapshot] | None = None
 
@@ -70,7 +72,18 @@ class Opened:
 
     def resolve(self, configuration: Configuration) -> Resolved:
         """The configuration with its roles filled in."""
-        return resolve(configuration, self.workspace.settings, tuple(self.workspace.criteria))
+        found = resolve(configuration, self.workspace.settings, tuple(self.workspace.criteria))
+        return replace(found, judges=self.judges) if self.judges else found
+
+    def judge_by(self, names: Sequence[str]) -> None:
+        """Has other models judge than those of the settings; raises `BadInput` for one that there is not."""
+        known = ["offline", *self.workspace.settings.able("language")]
+        for place, name in enumerate(names):
+            if name not in known:
+                raise BadInput(f"--judge: no language model is named '{name}'{nearest(name, known)}")
+            if name in names[:place]:
+                raise BadInput(f"--judge: names '{name}' twice")
+        self.judges = tuple(names)
 
     def place(
         self,

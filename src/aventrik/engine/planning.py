@@ -10,6 +10,7 @@ from ..core.testsets import Question
 from ..core.text import count_tokens
 from ..workspace.configuration import Configuration
 from .bench import Place
+from .judges import stage_name
 from .opened import Opened
 from .questions import Asked, Passing, asks
 from .resolved import Wanted
@@ -72,7 +73,7 @@ def _requests(node: Node, configuration: Configuration) -> int:
     again = configuration.answering.again
     if node.name in ("again", "agreement"):
         return again + (node.name == "again")  # one for the wordings, and one an answer
-    return _STEP_ITEMS if node.name.startswith("step ") else _CALLS.get(node.name, 1)
+    return _STEP_ITEMS if node.name.startswith("step ") else _CALLS.get(stage_name(node.name), 1)
 
 
 def _average_tokens(opened: Opened) -> int:

@@ -93,7 +93,8 @@ def sample_of(
         known = ", ".join([VERDICT, RELEVANCE, *(each.name for each in criteria_of(run))])
         raise BadInput(f"run {run.id} was not judged by '{what}'; it has {known}")
     rows = store.runs.questions(run.id)
-    records = records_of(store, run.id)
+    of = f"{OF}{judge}" if judge else ""
+    records = records_of(store, run.id, ["answer", "context", f"verdicts{of}", f"criterion {what}{of}"])
     asked: list[tuple[str, tuple[Item, ...], float, Mapping[str, float]]] = []
     for row, found in zip(rows, records):
         items, doubt, judged = _items(question_from(row.body), row.key, found, what, criterion, judge)

@@ -31,6 +31,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help="stop after this stage: 'served' measures retrieval alone and asks no answering model",
     )  # fmt: skip
     parser.add_argument("--plan", action="store_true", help="say what would be computed and asked, and compute nothing")
+    parser.add_argument("--judge", metavar="A,B,…", help="who judges (default: the role judge of aventrik.toml)")
     parser.add_argument("--fresh", action="store_true", help="ask models anew, whatever the call store has")
     parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
 
@@ -41,6 +42,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
     opened = open_corpus(options, fresh=options.fresh)
     workspace = opened.workspace
+    if options.judge:
+        opened.judge_by(options.judge.split(","))
     configurations = workspace.configurations(options.configurations)
     testset = options.testset or only_testset(workspace)
     questions = open_testset(opened, testset, screen)

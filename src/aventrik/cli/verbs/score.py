@@ -37,6 +37,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--repeated", choices=("refuse", "first", "last"), default="refuse",
         help="which of several answers to one question counts (default: none, that is an error)",
     )  # fmt: skip
+    parser.add_argument("--judge", metavar="A,B,…", help="who judges (default: the role judge of aventrik.toml)")
     parser.add_argument("--fresh", action="store_true", help="ask system and judge anew, whatever the call store has")
     parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
 
@@ -53,6 +54,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         raise BadInput("a system is asked now (--system), or its answers come from a file: not both")
     opened = open_corpus(options, fresh=options.fresh)
     workspace = opened.workspace
+    if options.judge:
+        opened.judge_by(options.judge.split(","))
     if options.system and options.system not in workspace.settings.able("system"):
         near = nearest(options.system, workspace.settings.able("system"))
         raise BadInput(

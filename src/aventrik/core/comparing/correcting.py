@@ -23,7 +23,7 @@ Array = npt.NDArray[np.float64]
 
 RANDOM = 0.5  # of the chances of a sample, the part that is the same for every question
 LEAST = 10  # labelled questions below which nothing is corrected
-_UNSEEN = 0.25  # labels of each of the four kinds (judge 0 or 1, person 0 or 1) that count as seen: see `_unseen`
+_UNSEEN = 0.3  # labels of each of the four kinds (judge 0 or 1, person 0 or 1) that count as seen: see `_unseen`
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from rich.text import Text
 
 from ..core.comparing.spread import Moved, Spread
-from ..engine.comparing import Compared, SpreadOut
+from ..engine.comparing import Compared
+from ..engine.spreading import SpreadOut
 from .screen import Screen, number, shortened
 
 _BLOCKS = "▁▂▃▄▅▆▇█"

@@ -12,7 +12,6 @@ from ..core.comparing.correcting import Corrected
 from ..core.comparing.differences import Difference
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means, own_measures
-from ..core.comparing.spread import Moved, Spread, moved, spreads
 from ..core.criteria import Grade
 from ..core.errors import BadInput
 from ..core.judging.agreement import Found as Agreed
@@ -423,40 +422,3 @@ def verdict(difference: Difference, p: float, less: bool) -> str:
         return f"not shown ({told})"
     better = (difference.mean > 0) != less
     return "better, real" if better else "worse, real"
-
-
-@dataclass(frozen=True)
-class SpreadOut:
-    """How one measure is spread in each run of a comparison; for each but the baseline the questions it scores otherwise,
-    with their wording by key."""
-
-    measure: str
-    spreads: list[Spread | None]
-    moved: list[tuple[int, list[Moved]]]
-
-    def as_json(self, found: Compared) -> dict[str, Any]:
-        """The documented shape of `compare --spread --json`."""
-        return {
-            "measure": self.measure,
-            "runs": [
-                {"run": run.id, "name": run.name, "spread": None if each is None else asdict(each)}
-                for run, each in zip(found.runs, self.spreads)
-            ],
-            "moved": [
-                {
-                    "from": found.runs[found.baseline].id,
-                    "to": found.runs[place].id,
-                    "questions": [{**asdict(each), "question": found.ids[each.key]} for each in rows],
-                }
-                for place, rows in self.moved
-            ],
-        }
-
-
-def spread_of(found: Compared, measure: str) -> SpreadOut:
-    """How a measure is spread in the runs of a comparison."""
-    base = found.sides[found.baseline]
-    others = [place for place in range(len(found.sides)) if place != found.baseline]
-    return SpreadOut(
-        measure, spreads(found.sides, measure), [(n, moved(base, found.sides[n], measure)) for n in others]
-    )  # fmt: skip

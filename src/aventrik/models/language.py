@@ -12,7 +12,8 @@ import httpx
 from ..core.keys import content_key
 from ..core.protocols import Reply, Task
 from ..core.text import count_tokens, sentences
-from .background import as_done, run
+from .asking import Asking
+from .background import run
 from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
@@ -38,17 +39,18 @@ class HttpLanguageModel:
     ) -> None:
         self.name = connection.name
         self.connection = connection
-        self.spent = Spent()
-        self.progress = progress
         self._folder = prompts
-        self._calls: CallStore = calls if calls is not None else Memory()
-        self._fresh = fresh
-        self._made: set[str] = set()
+        self._asking = Asking(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
         self._transport = transport
         self._waiting = waiting
         self._caller: Caller | None = None
         self._prompts: dict[str, Prompt] = {}
         self._forms = ["schema", "object"]  # how a JSON reply is asked for, until the server refuses it
+
+    @property
+    def spent(self) -> Spent:
+        """What the model has cost so far in this process."""
+        return self._asking.spent
 
     def prompt(self, task: str) -> Prompt:
         """The wording of a task, read once."""
@@ -64,23 +66,8 @@ class HttpLanguageModel:
         """A reply to each task. What the call store has is not asked again; equal tasks are asked once."""
         chats = [self._chat(task) for task in tasks]
         keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
-        known = {} if self._fresh else self._calls.find(list(dict.fromkeys(keys)))
-        known.update(self._calls.find([key for key in dict.fromkeys(keys) if key in self._made]))
-        self.spent.kept += sum(key in known for key in keys)
-        waiting = {key: place for place, key in enumerate(keys) if key not in known}
-        todo = [(key, tasks[place], chats[place][0]) for key, place in waiting.items()]
-        done = 0
-        if todo:
-            for finished in as_done(self._finished, todo, self.connection.concurrency):
-                self._calls.keep(finished)
-                for call in finished:
-                    known[call.key] = call
-                    self._made.add(call.key)
-                    self.spent.add(call)
-                done += len(finished)
-                self.progress(done, len(todo))
-        for key in keys:
-            self.spent.used(known[key])
+        items = {key: (key, task, chat) for key, task, (chat, _) in zip(keys, tasks, chats)}
+        known = self._asking.all(keys, items, self._finished)
         return [self._reply(task, known[key], notes) for task, key, (_, notes) in zip(tasks, keys, chats)]
 
     def recall(self, tasks: Sequence[Task], wordings: Mapping[str, str]) -> list[tuple[Call | None, Reply]]:
@@ -88,7 +75,7 @@ class HttpLanguageModel:
         comes to; asks nobody."""
         chats = [self._chat(task, wordings.get(task.name, "")) for task in tasks]
         keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
-        known = self._calls.find(list(dict.fromkeys(keys)))
+        known = self._asking.calls.find(list(dict.fromkeys(keys)))
         gone = Reply(None, "the call is not kept")
         return [
             (known.get(key), self._reply(task, known[key], notes) if key in known else gone)

@@ -18,7 +18,8 @@ from jsonpointer import JsonPointerException, resolve_pointer, set_pointer
 from ..core.brought import LONGEST, Brought, BroughtItem
 from ..core.keys import content_key
 from ..core.text import count_tokens
-from .background import as_done, run
+from .asking import Asking
+from .background import run
 from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
@@ -65,14 +66,15 @@ class HttpSystem:
         self.name = connection.name
         self.connection = connection
         self.form = form
-        self.spent = Spent()
-        self._calls: CallStore = calls if calls is not None else Memory()
-        self._fresh = fresh
-        self._made: set[str] = set()
+        self._asking = Asking(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
         self._transport = transport
-        self._progress = progress
         self._waiting = waiting
         self._caller: Caller | None = None
+
+    @property
+    def spent(self) -> Spent:
+        """What the system has cost so far in this process."""
+        return self._asking.spent
 
     @property
     def identity(self) -> str:
@@ -97,28 +99,14 @@ class HttpSystem:
     def ask(self, questions: Sequence[str]) -> list[Brought]:
         """What the system gives to each question; what the call store has is not asked again."""
         keys = [self.key(question) for question in questions]
-        known = {} if self._fresh else self._calls.find(list(dict.fromkeys(keys)))
-        known.update(self._calls.find([key for key in dict.fromkeys(keys) if key in self._made]))
-        self.spent.kept += sum(key in known for key in keys)
-        todo = list({key: (key, question) for key, question in zip(keys, questions) if key not in known}.values())
-        done = 0
-        if todo:
-            for finished in as_done(self._finished, todo, self.connection.concurrency):
-                self._calls.keep(finished)
-                for call in finished:
-                    known[call.key] = call
-                    self._made.add(call.key)
-                    self.spent.add(call)
-                done += len(finished)
-                self._progress(done, len(todo))
-        for key in keys:
-            self.spent.used(known[key])
+        items = {key: (key, question) for key, question in zip(keys, questions)}
+        known = self._asking.all(keys, items, self._finished)
         return [self._brought(known[key]) for key in keys]
 
     def recall(self, questions: Sequence[str]) -> list[Call | None]:
         """The calls of questions as they are kept."""
         keys = [self.key(question) for question in questions]
-        known = self._calls.find(list(dict.fromkeys(keys)))
+        known = self._asking.calls.find(list(dict.fromkeys(keys)))
         return [known.get(key) for key in keys]
 
     def test(self) -> dict[str, Any]:

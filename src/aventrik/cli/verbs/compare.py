@@ -33,9 +33,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
-    from ...engine.comparing import chosen_runs, compare, spread_of
+    from ...engine.comparing import chosen_runs, compare
     from ...engine.likeness import doubts_of
     from ...engine.opened import Opened
+    from ...engine.spreading import spread_of
     from ...workspace.reviews import Reviews
     from ..comparison import show
     from ..spread_views import show_spread

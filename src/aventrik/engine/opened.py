@@ -158,5 +158,5 @@ def find_run(runs: list[Run], reference: str) -> Run:
             return run
     if not runs:
         raise BadInput("there is no run yet; 'aventrik run' makes one")
-    near = nearest(reference, [run.name for run in runs])
+    near = nearest(reference, list(dict.fromkeys(run.name for run in runs)))
     raise BadInput(f"no run is numbered, labelled or named '{reference}'{near}")

@@ -131,6 +131,30 @@ def test_two_people_who_differ_are_listed_and_a_change_of_mind_is_counted(live: 
     assert files == ["ann.jsonl", "ben.jsonl"]
 
 
+def test_two_runs_that_people_decided_on_are_set_against_each_other(live: Program) -> None:
+    rows = [{"id": f"g{n}", "answer": rule(n)[1], "context": [rule(n)[1]]} for n in range(len(RULES))]
+    rows[3]["answer"] = ""  # declined: not judged in both
+    (live.folder / "other.jsonl").write_text("".join(json.dumps(row) + "\n" for row in rows))
+    live("score", "other.jsonl")
+    for name, decide in (("live", truth), ("other", lambda row: "supported")):
+        live("review", "--verdicts", name, "--to", "s.csv", "--who", "ann")
+        with (live.folder / "s.csv").open(newline="") as file:
+            found = list(csv.DictReader(file))
+        with (live.folder / "s.csv").open("w", newline="") as file:
+            writer = csv.DictWriter(file, found[0].keys())
+            writer.writeheader()
+            writer.writerows({**row, "decision": decide(row)} for row in found)
+        live("review", "--verdicts", name, "--from", "s.csv", "--who", "ann")
+    one, other = live.json("compare", "live", "other")["runs"]
+    assert one["corrected_gaps"] == {}
+    gap = other["corrected_gaps"]["groundedness"]
+    assert (gap["n"], gap["mean"]) == (15, pytest.approx(1 - 11 / 15))
+    assert gap["low"] < gap["mean"] < gap["high"]
+    told = " ".join(live("compare", "live", "other").stdout.split())
+    assert "from the baseline" in told
+    assert "on 15" in told
+
+
 def test_a_judge_that_always_says_the_same_is_told_so(live: Program) -> None:
     rows = [{"id": f"g{n}", "answer": rule(n)[1], "context": [rule(n)[1]]} for n in range(len(RULES))]
     (live.folder / "same.jsonl").write_text("".join(json.dumps(row) + "\n" for row in rows))

@@ -52,6 +52,11 @@ def test_of_two_copies_the_better_one_is_taken() -> None:
     assert better is not None
     assert (plain.doc, better.doc) == ("old", "new")
     assert better.share == 1.0
+    documents = [("whole", LOCKS), ("said", LOCKS[:40] + " and something else " + LOCKS[44:])]
+    [said] = recognised([LOCKS], documents, lambda number, doc: 2 * (doc == "said"))
+    assert said is not None
+    assert said.doc == "said"  # where it is said to be from, even if another holds a little more of it
+    assert said.share < 1
 
 
 def test_any_stretch_of_random_texts_is_found_where_it_was_taken_from() -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from rich.text import Text
 
 from ..core.comparing.account import losses, worst_question
-from ..core.comparing.correcting import difference
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import Contrast, best_of, less_is_better
 from ..core.measures.loss import STAGES
@@ -118,19 +117,16 @@ def _cell(value: Interval | None, best: bool) -> Text:
 def _corrected(found: Compared, screen: Screen) -> None:
     """What judges said, corrected by what people decided; and the difference from the baseline where both are."""
     rows: list[list[str | Text]] = []
-    base = found.corrected[found.baseline] if found.corrected else {}
-    for place, (run, fixed) in enumerate(zip(found.runs, found.corrected)):
-        for measure, each in fixed.items():
+    for run, fixed in zip(found.runs, found.corrected):
+        for measure, each in fixed.means.items():
             if measure not in (*found.measures, found.measure):
                 continue
-            gap = ""
-            if place != found.baseline and measure in base and base[measure].n == each.n:
-                mean, low, high = difference(each, base[measure])
-                gap = f"{mean:+.2f} [{low:+.2f} {high:+.2f}]"
+            gap = fixed.gaps.get(measure)
+            told = f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] on {gap.n}" if gap else ""
             rows.append(
                 [
                     str(run.id), measure, number(each.judged), f"{each.mean:.2f} [{each.low:.2f} {each.high:.2f}]",
-                    f"{each.labels} of {each.n}", gap,
+                    f"{each.labels} of {each.n}", told,
                 ]
             )  # fmt: skip
     if not rows:

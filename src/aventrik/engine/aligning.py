@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -16,7 +17,7 @@ from .opened import Opened
 from .reviewing import CANT_TELL, VERDICT, Item, Sample, labelled
 
 _HELD = 4  # held-out claims below which nothing can be said
-_BEGIN = "Decided by people before:"
+_BEGIN, _END = "Decided by people before:", "So much for what was decided. Now this one:"
 
 
 @dataclass(frozen=True)
@@ -59,14 +60,23 @@ def align(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Align
     if not chosen or len(held) < _HELD:
         raise BadInput(f"{len(decided)} claims are decided: too few to give some as examples and try it on others")
     own = opened.workspace.prompts / "verdict.txt"
-    plain = load_prompt("verdict", opened.workspace.prompts).text.split(f"\n\n{_BEGIN}")[0].rstrip()
-    material = "\n\n$claim\n$context"
-    head = plain.removesuffix(material.rstrip()).rstrip() if plain.endswith(material.rstrip()) else plain
-    cases = "\n".join(_case(number, item, said) for number, (item, said) in enumerate(chosen, 1))
-    text = f"{head}\n\n{cases and _BEGIN}\n{cases.replace('$', '$$')}{material}\n"
-    before, after = (_agreeing(judge, held, wording) for wording in (f"{head}{material}\n", text))
+    plain = _without_cases(load_prompt("verdict", opened.workspace.prompts).text)
+    text = _with_cases(plain, "\n".join(_case(number, *each) for number, each in enumerate(chosen, 1)))
+    before, after = (_agreeing(judge, held, wording) for wording in (plain, text))
     write_whole(own, text)
     return Aligned(own, len(chosen), len(held), before, after)
+
+
+def _without_cases(text: str) -> str:
+    return re.sub(f"{re.escape(_BEGIN)}\n.*?\n{re.escape(_END)}\n+", "", text, flags=re.DOTALL)
+
+
+def _with_cases(text: str, cases: str) -> str:
+    """A wording with cases before the first line that holds material."""
+    lines = text.split("\n")
+    first = next(n for n, line in enumerate(lines) if re.search(r"\$\{?(claim|context)\b", line))
+    block = [_BEGIN, cases.replace("$", "$$"), _END, ""]
+    return "\n".join([*lines[:first], *block, *lines[first:]])
 
 
 def _chosen(decided: Sequence[tuple[Item, str]], count: int) -> list[tuple[Item, str]]:

@@ -22,10 +22,11 @@ from ..workspace.configuration import Configuration
 from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
+from .correcting import CorrectedRun, corrected_runs
 from .judges import criterion_of, judge_of, stage_name
 from .opened import find_run
 from .records import decode
-from .reviewing import among_judges, corrections, labelled, sample_of
+from .reviewing import among_judges
 
 _COLUMNS = (
     "hit@{k}",
@@ -76,7 +77,7 @@ class Compared:
     costs: list[dict[str, float]]
     untold: list[float | None]
     pairs: list[Contrast] = field(default_factory=list)
-    corrected: list[dict[str, Corrected]] = field(default_factory=list)
+    corrected: list[CorrectedRun] = field(default_factory=list)
     wordings: dict[str, str] = field(default_factory=dict)
     judges: list[list[tuple[str, str, Agreed]]] = field(default_factory=list)
 
@@ -106,7 +107,8 @@ class Compared:
                     "costs": cost,
                     "untold": untold,
                     "lost": losses(side),
-                    "corrected": {name: correction_json(each) for name, each in fixed.items()},
+                    "corrected": {name: correction_json(each) for name, each in fixed.means.items()},
+                    "corrected_gaps": {name: asdict(each) for name, each in fixed.gaps.items()},
                     "judges": [
                         {"judge": other, "against": first, "agreement": asdict(each)} for first, other, each in judges
                     ],
@@ -120,7 +122,7 @@ class Compared:
                     self.left_out,
                     self.costs,
                     self.untold,
-                    self.corrected,
+                    self.corrected or [CorrectedRun()] * len(self.runs),
                     self.judges,
                 )
             ],
@@ -179,7 +181,7 @@ def compare(
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
         by_document, ids, [_cost(side) for side in sides], [_untold(side) for side in sides],
         all_pairs(sides, measure, seed, by_document) if pairs else [],
-        [_corrected(store, run, side, reviews, seed, by_document) for run, side in zip(chosen, sides)], wordings,
+        corrected_runs(store, chosen, sides, first, reviews, seed, by_document) if reviews is not None else [], wordings,
         [among_judges(store, run, seed) for run in chosen],
     )  # fmt: skip
 
@@ -276,23 +278,6 @@ def _side(
     side = Side(run.name, settings, scores, lost, clusters, own_of(run))
     wordings = {question.key: str(question.body["question"]) for question in questions}
     return Found(side, {question.key: question.id for question in questions}, failed, wordings)
-
-
-def _corrected(
-    store: Store, run: Run, side: Side, reviews: Reviews | None, seed: int, by_document: bool
-) -> dict[str, Corrected]:
-    """A run's means by the judge as people would have them, where people decided on it."""
-    found: dict[str, Corrected] = {}
-    whats = reviews.whats(run.name, run.testset) if reviews is not None else ()
-    for what in whats:
-        try:
-            sample = sample_of(store, run, what, seed, reviews=reviews)
-        except BadInput:  # it was judged otherwise when they did
-            continue
-        assert reviews is not None
-        clusters = {key: name for key, name in side.clusters.items() if name} if by_document else None
-        found.update(corrections(labelled(sample, reviews), list(side.scores), clusters))
-    return found
 
 
 def correction_json(found: Corrected) -> dict[str, float]:

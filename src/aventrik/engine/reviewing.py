@@ -275,10 +275,11 @@ def agreement_of(labels: Labelled, seed: int = 0) -> tuple[Found | None, Untold]
 def corrections(
     labels: Labelled, keys: Sequence[str] | None = None, clusters: Mapping[str, str] | None = None
 ) -> dict[str, Corrected]:
-    """The run's means as people would have them, by measure; over some questions alone where `keys` are given. Empty
-    with fewer than `LEAST` labelled questions."""
+    """The run's means as people would have them, by measure; over some questions alone, in their order, where `keys` are
+    given. Empty with fewer than `LEAST` labelled questions."""
     sample = labels.sample
-    asked = [each for each in sample.questions if keys is None or each.key in set(keys)]
+    by_key = {each.key: each for each in sample.questions}
+    asked = [by_key[key] for key in (by_key if keys is None else keys) if key in by_key]
     people = {each.key: _by_people(labels, each) for each in labels.complete}
     told = [each for each in asked if people.get(each.key)]
     if len(told) < LEAST:

@@ -70,18 +70,20 @@ def recognised(
     better: Callable[[int, str], int] = lambda number, doc: 0,
 ) -> list[Place | None]:
     """Where each text stands among (name, text) of documents, which are gone through once; None where less than half of
-    it stands in any of them. Of several documents the one that holds most of it, then the one for which `better(number
-    of the text, document)` is greatest, then the first. A text of fewer letters than `GRAM` must stand there whole."""
+    it stands in any of them. Of several documents one for which `better(number of the text, document)` is 2 or more,
+    then the one that holds most of it, then the better one, then the first. A text of fewer letters than `GRAM` must
+    stand there whole."""
     wanted = [_Plain(text) for text in texts]
     long = {number: plain for number, plain in enumerate(wanted) if len(plain) >= GRAM}
     short = {number: plain for number, plain in enumerate(wanted) if 0 < len(plain) < GRAM}
     anchors, owners, offsets = _anchors(long)
-    best: dict[int, tuple[float, int, Place]] = {}
+    best: dict[int, tuple[tuple[int, float, int], Place]] = {}
 
     def keep(number: int, place: Place) -> None:
-        rank = (round(place.share, 6), better(number, place.doc))
-        if place.share >= ENOUGH and (number not in best or rank > best[number][:2]):
-            best[number] = (*rank, place)
+        prefer = better(number, place.doc)
+        rank = (prefer // 2, round(place.share, 6), prefer)
+        if place.share >= ENOUGH and (number not in best or rank > best[number][0]):
+            best[number] = (rank, place)
 
     for name, text in documents:
         plain = _Plain(text)
@@ -93,7 +95,7 @@ def recognised(
                 at = _aligned(whole, each.codes.tobytes())
                 if at >= 0:
                     keep(number, _place(name, text, plain, [(0, at, len(each))], len(each)))
-    return [best[number][2] if number in best else None for number in range(len(texts))]
+    return [best[number][1] if number in best else None for number in range(len(texts))]
 
 
 def _anchors(

@@ -132,6 +132,22 @@ def planted(tmp_path_factory: pytest.TempPathFactory, server: str) -> Path:
     configuration = f'name = {name}\nnote = {name}\n[answering]\nmodel = "house"\n'
     (folder / "configs" / "starter.toml").write_text(configuration, encoding="utf-8")
     (folder / "configs" / "other.toml").write_text('name = "other"\n[answering]\nmodel = "fails"\n', encoding="utf-8")
+    said = [
+        {"id": "q2", "answer": f"The fee is 25 pounds {EVIL} a day. It is 48 hours {EVIL}.", "context": [
+            f"The fee is 25 pounds {EVIL} a day for all boats.", {"text": EVIL * 9, "doc": EVIL}]},
+        {"id": f"other{EVIL}", "answer": EVIL},
+    ]  # fmt: skip
+    for name in ("live", "again"):
+        (folder / f"{name}.jsonl").write_text("".join(json.dumps(row) + "\n" for row in said), encoding="utf-8")
+        said[0]["answer"] = f"The fee is 30 pounds {EVIL} a day."
+    (folder / "r.trec").write_text("q2 Q0 a\x1b[31mb 1 0.5 x\nq\x07 Q0 c 1 1 x\n", encoding="utf-8")
+    (folder / "criteria").mkdir()
+    (folder / "criteria" / "figured.toml").write_text(
+        f'about = {json.dumps(EVIL)}\njudges = "answer"\njudge = "offline"\n'.replace("\x7f", "\\u007f")
+        + f"[[levels]]\nlevel = 0\nmeans = {json.dumps('no' + EVIL)}\n".replace("\x7f", "\\u007f")
+        + "[[levels]]\nlevel = 1\nmeans = 'a figure'\npattern = 'pounds.*'\n",
+        encoding="utf-8",
+    )
     with (folder / "aventrik.toml").open("a", encoding="utf-8") as file:
         for model, lead in (("house", ""), ("fails", "/fails")):
             file.write(f'\n[models.{model}]\nkind = "http"\naddress = "{server}{lead}"\nmodel = "m"\nattempts = 1\n')
@@ -161,6 +177,18 @@ VERBS: list[tuple[str, ...]] = [
     ("explain", "1"),
     ("explain", "1", f"q{EVIL}"),
     ("explain", "2", "q2"),
+    ("score", "live.jsonl", "--testset", "evil"),
+    ("score", "again.jsonl", "--testset", "evil", "--name", f"again{EVIL}"),
+    ("score", "--ranked", "r.trec", "--testset", "evil"),
+    ("score", "live.jsonl", "--testset", "evil", "--fields", f"answer={EVIL}"),
+    ("compare", "live", f"again{EVIL}"),
+    ("compare", "live", f"again{EVIL}", "--spread", "groundedness"),
+    ("explain", "live", "q2"),
+    ("explain", "live", f"again{EVIL}", "q2"),
+    ("explain", "1", f"q{EVIL}", "--calls"),
+    ("review", "--verdicts", "live", "--to", "sheet.csv", "--who", "ann"),
+    ("review", "--verdicts", "live", "--agreement"),
+    ("review", "--verdicts", "live", "--of", "figured", "--agreement"),
     ("models", "--test"),
     ("store",),
     (f"verb{EVIL}",),
@@ -197,7 +225,36 @@ def test_no_verb_lets_a_control_character_through(
             reached.add(arguments[0])
         if way and shown.out:
             json.loads(shown.out)
-    assert reached >= {"gather", "vet", "cut", "survey", "ask", "run", "runs", "compare", "explain", "store"}
+    assert reached >= {
+        "gather", "vet", "cut", "survey", "ask", "run", "runs", "compare", "explain", "store", "score", "review",
+    }  # fmt: skip
+
+
+def test_the_screen_for_decisions_lets_none_through_either(
+    planted: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from aventrik.cli.reviewing import Session, drawn
+    from aventrik.cli.verdict_views import Verdicts
+    from aventrik.engine.opened import Opened
+    from aventrik.engine.reviewing import sample_of
+    from aventrik.workspace.reviews import Reviews
+
+    monkeypatch.chdir(planted)
+    main(["gather", "docs", "--quiet"])
+    assert main(["score", "live.jsonl", "--testset", "evil", "--quiet"]) == 0
+    opened = Opened(planted)
+    for what in ("verdict", "figured"):
+        reviews = Reviews(planted / "reviews")
+        sample = sample_of(opened.store, opened.run("live"), what)
+        session = Session(Verdicts(sample, reviews, "ann", sample.items))
+        session.press(session.matter.choices[0].key)
+        session.press("left")
+        session.press("v")
+        session.explain(EVIL)
+        shown = drawn(session, 90, 60)
+        assert "25 pounds" in shown
+        assert "the judge:" in shown
+        assert not FORBIDDEN.search(re.sub("\x1b\\[[0-9;]*m", "", shown))
 
 
 def first_document(folder: Path) -> str:

@@ -77,6 +77,19 @@ def test_documents_with_ranges_stand_for_texts_and_a_wrong_range_is_not_believed
     assert item["ranges"][0][0] > 10
 
 
+def test_a_table_that_another_reader_wrote_otherwise_counts_with_its_whole_rows(workspace: Program) -> None:
+    row = "Lock: Pellbeck; Length in metres: 17.5; Beam in metres: 2.1"
+    need = {"fact": "17.5 by 2.1 metres", "spans": [{"doc": "locks.md", "quote": row}]}
+    write_testset(
+        workspace.folder, [{"id": "t1", "question": "How large is Pellbeck?", "answer": "17.5", "needs": [need]}]
+    )
+    told = "Lock Length in metres Beam in metres Hexley Bottom 21.3 4.3 Pellbeck 17.5 2.1"
+    made = workspace.json("score", answers(workspace, [{"id": "t1", "answer": "17.5 metres.", "context": [told]}]))
+    assert (made["items"], made["found"]) == (1, 1)
+    [run] = workspace.json("compare", "live", "--measures", "hit@5")["runs"]
+    assert run["measures"]["hit@5"]["mean"] == 1.0
+
+
 def test_ranked_lists_alone_measure_retrieval(workspace: Program) -> None:
     lines = "a1 Q0 moorings.md 1 0.9 x\na1 Q0 gone.md 2 0.9 x\na2 Q0 locks.md 1 3 x\na2 Q0 bridges.txt:0-200 4 2 x\nzz Q0 a 1 1 x\n"
     (workspace.folder / "r.trec").write_text(lines)

@@ -8,7 +8,7 @@ import pytest
 
 from aventrik.core.answering import Answer
 from aventrik.core.brought import Brought, BroughtItem, answer_of, declines, items_of
-from aventrik.core.brought.recognising import recognised
+from aventrik.core.brought.recognising import recognised, repeated_names
 from aventrik.core.comparing.sides import Side, best_of, kind_of, less_is_better
 from aventrik.core.comparing.spread import moved, spreads
 from aventrik.core.context import Served
@@ -16,6 +16,7 @@ from aventrik.core.criteria import Criterion, Grade, Level, grade, joined
 from aventrik.core.judging import Reference
 from aventrik.core.measures import Measure
 from aventrik.core.offline import OfflineModel
+from aventrik.core.reading import read
 
 LOCKS = "# Locks\n\nThe gate at Hexley is open from 8 am to 6 pm.\nBoats over 12 m wind in the basin — always.\n"
 FEES = "A berth costs £12 a night in the summer, and £8 in the winter, at every mooring of the Navigation.\n"
@@ -57,6 +58,25 @@ def test_of_two_copies_the_better_one_is_taken() -> None:
     assert said is not None
     assert said.doc == "said"  # where it is said to be from, even if another holds a little more of it
     assert said.share < 1
+
+
+def test_the_rows_of_a_table_are_found_though_another_reader_wrote_them_otherwise() -> None:
+    rows = "".join(f"| Lock number {n} | {n * 3 + 10}.5 | {n + 2}.1 |\n" for n in range(1, 9))
+    document = read("a.md", f"# Sizes\n\n| Lock | Length in metres | Beam in metres |\n|---|---|---|\n{rows}".encode())
+    told = "Lock Length in metres Beam in metres Lock number 3 19.5 5.1 Lock number 4 22.5 6.1 Lock number 5 25.5 7.1"
+    assert recognised([told], [("a", document.text)]) == [None]
+    names = repeated_names(document)
+    assert [document.text[start:end] for start, end in names[:3]] == [
+        "Lock: ",
+        "; Length in metres: ",
+        "; Beam in metres: ",
+    ]
+    [found] = recognised([told], [("a", document.text)], without=lambda doc: names)
+    assert found is not None
+    [(start, end)] = found.ranges
+    assert document.text[start:end].startswith("Lock number 3; Length in metres: 19.5")
+    assert document.text[start:end].endswith("Length in metres: 25.5; Beam in metres: 7.1")
+    assert repeated_names(read("b.md", b"# No table\n\nText.")) == []
 
 
 def test_any_stretch_of_random_texts_is_found_where_it_was_taken_from() -> None:

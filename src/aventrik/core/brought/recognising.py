@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 import numpy.typing as npt
 
+from ..documents import Document
 from ..documents.spans import Range, merge
 
 GRAM = 24  # letters and figures of the shortest stretch by which a longer text is found
@@ -31,13 +32,16 @@ class Place:
 
 
 class _Plain:
-    """The letters and figures of a text in lower case, and the place of each in it."""
+    """The letters and figures of a text in lower case but for those in some ranges, and the place of each in it."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, without: Sequence[Range] = ()) -> None:
         codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), dtype=np.uint32)
         small = np.minimum(codes, 0xFFFF)
         letters, lower = _tables()
-        self.places = np.flatnonzero(letters[small] | (codes > 0xFFFF))
+        wanted = letters[small] | (codes > 0xFFFF)
+        for start, end in without:
+            wanted[start:end] = False
+        self.places = np.flatnonzero(wanted)
         kept = codes[self.places]
         self.codes: _Codes = np.where(kept <= 0xFFFF, lower[np.minimum(kept, 0xFFFF)], kept).astype(np.uint32)
 
@@ -68,9 +72,11 @@ def recognised(
     texts: Sequence[str],
     documents: Iterable[tuple[str, str]],
     better: Callable[[int, str], int] = lambda number, doc: 0,
+    without: Callable[[str], Sequence[Range]] = lambda doc: (),
 ) -> list[Place | None]:
     """Where each text stands among (name, text) of documents, which are gone through once; None where less than half of
-    it stands in any of them. Of several documents one for which `better(number of the text, document)` is 2 or more,
+    it stands in any of them. `without(document)` gives ranges that do not count, such as the names of columns that are
+    repeated in every row. Of several documents one for which `better(number of the text, document)` is 2 or more,
     then the one that holds most of it, then the better one, then the first. A text of fewer letters than `GRAM` must
     stand there whole."""
     wanted = [_Plain(text) for text in texts]
@@ -86,7 +92,7 @@ def recognised(
             best[number] = (rank, place)
 
     for name, text in documents:
-        plain = _Plain(text)
+        plain = _Plain(text, without(name))
         for number, runs in _shared(plain, long, anchors, owners, offsets):
             keep(number, _place(name, text, plain, runs, len(wanted[number])))
         if short:
@@ -202,3 +208,21 @@ def _closed(text: str, ranges: Sequence[Range]) -> list[Range]:
         else:
             joined.append((start, end))
     return joined
+
+
+def repeated_names(document: Document) -> list[Range]:
+    """What stands in the rows of a document's tables beside the cells themselves: the name of each column, in every row.
+    Another reader's text of a table has it once, or not at all."""
+    found = []
+    cells = iter(document.of_kind("cell"))
+    cell = next(cells, None)
+    for row in document.of_kind("row"):
+        at = row.start
+        while cell is not None and cell.start < row.end:
+            if cell.start >= row.start:
+                found.append((at, cell.start))
+                at = cell.end
+            cell = next(cells, None)
+        if at > row.start:
+            found.append((at, row.end))
+    return [(start, end) for start, end in found if start < end]

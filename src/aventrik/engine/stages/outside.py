@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ...core.answering import Answer
 from ...core.brought import Brought, BroughtItem, answer_of, items_of
-from ...core.brought.recognising import Place, recognised
+from ...core.brought.recognising import Place, recognised, repeated_names
 from ...core.context import Context, Served
 from ...core.context.serving import HandedOn, ServedList
 from ...core.criteria import Grade
+from ...core.documents import Document
 from ...core.documents.spans import Range, merge, text_of
 from ...core.judging import Judgement, judge
 from ...core.measures import Scores, answer_scores, retrieval_scores
@@ -69,7 +70,17 @@ def found_again(given: Given) -> list[FoundAgain]:
         return 2 * (doc in named[number]) + (doc in near[number])
 
     if unique:
-        for text, found in zip(unique, recognised(unique, _all(given, documents), better)):
+        places = recognised(unique, ((name, found.text) for name, found in _all(given, documents)), better)
+        lost = [number for number, found in enumerate(places) if found is None and unique[number].strip()]
+        if lost:  # perhaps tables, which other readers write in another way
+            tables = ((name, found.text) for name, found in _all(given, documents) if found.of_kind("row"))
+            again = recognised(
+                [unique[n] for n in lost], tables, lambda n, doc: better(lost[n], doc),
+                lambda doc: repeated_names(documents[doc]),
+            )  # fmt: skip
+            for number, found in zip(lost, again):
+                places[number] = None if found is None else _whole_rows(documents[found.doc], found)
+        for text, found in zip(unique, places):
             for row, place in texts[text]:
                 made[row][place] = _of(found)
     return [
@@ -96,14 +107,21 @@ def _said(documents: Documents, doc: str, item: BroughtItem) -> FoundItem:
     return FoundItem(doc, ((start, end),))
 
 
-def _all(given: Given, documents: Documents) -> Iterator[tuple[str, str]]:
+def _whole_rows(document: Document, found: Place) -> Place:
+    """The place with the names of the columns before the first cell of what was found."""
+    rows = {document.parts[cell.parent].start: cell.start for cell in reversed(document.of_kind("cell"))}
+    first = {cell: row for row, cell in rows.items()}  # the start of a row by that of its first cell
+    return replace(found, ranges=tuple((first.get(start, start), end) for start, end in found.ranges))
+
+
+def _all(given: Given, documents: Documents) -> Iterator[tuple[str, Document]]:
     step = 256
     for first in range(0, len(documents.names), step):
         some = documents.names[first : first + step]
         given.progress("found again", first, len(documents.names))
         documents.bring(some)
         for name in some:
-            yield name, documents[name].text
+            yield name, documents[name]
 
 
 class _Names:

@@ -38,7 +38,7 @@ VERBS = {
     "standin": "start the simulated model server",
 }
 EPILOG = """
-The order of the work: new, gather, vet, cut, survey, draft, testsets, run, compare, explain.
+The order of the work: new, gather, vet, cut, survey, draft, testsets, run, score, compare, explain, review.
 Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 """
 

@@ -34,7 +34,12 @@ megabytes = 4000             # most memory for one file
 writer   = "offline"         # drafts questions
 rewriter = "offline"
 answerer = "offline"
-judge    = "offline"
+judge    = "offline"         # or several, ["house", "offline"]: each judges apart
+
+# How several judges are joined, and which criteria of criteria/ answers are judged by (all of them when not given).
+# [judging]
+# together = "majority"      # majority, or mean (of what each thinks likely)
+# criteria = ["from-when"]
 
 # What 'aventrik draft' writes; each can be given as an option too.
 [drafting]
@@ -67,6 +72,18 @@ cluster = "auto"             # questions about one document count as one draw: d
 # price_in     = 0.0                       # per million tokens
 # price_out    = 0.0
 # context      = 8192                      # tokens
+
+# The question-answering system that is live; 'aventrik score --system desk' asks it the questions of a test set.
+# [models.desk]
+# kind    = "http"
+# does    = "system"
+# address = "http://127.0.0.1:8391/ask"    # the whole address
+# [models.desk.request]                    # what a request holds beside the question
+# [models.desk.pointers]                   # where things stand in request and reply: JSON Pointers; "-" for nowhere
+# question = "/question"
+# answer   = "/answer"
+# context  = "/context"                    # an array of texts, or of objects with
+# text     = "/text"
 
 # The built-in model with an embedding model at its side: it finds answers by likeness as well as by words.
 # [models.reader]
@@ -133,7 +150,7 @@ def create(folder: Path) -> None:
     if folder.exists() and not folder.is_dir():
         raise BadInput(f"{folder}: is a file, not a folder")
     with disk_errors(folder):
-        for name in ("configs", "testsets", "prompts", "reports"):
+        for name in ("configs", "testsets", "prompts", "criteria", "reports"):
             (folder / name).mkdir(parents=True, exist_ok=True)
         starter = folder / "configs" / "starter.toml"
         if not starter.exists():

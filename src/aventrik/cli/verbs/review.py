@@ -50,7 +50,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.opened import Opened
     from ...engine.reviewing import sample_of
     from ...workspace.reviews import Reviews, check_name
-    from ..verdict_views import read_sheet, report, write_sheet
+    from ..verdict_views import choices_of, read_sheet, report, write_sheet
 
     if options.width is not None and not 0 < options.width < 1:
         raise BadInput("--width must lie between 0 and 1")
@@ -70,6 +70,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.to is not None:
         write_sheet(options.to, sample, reviews, who, items)
         screen.result({"file": str(options.to), "items": len(items)})
+        for choice in choices_of(sample):
+            screen.say(f"  {choice.name}{f': {choice.means}' if choice.means else ''}")
         screen.say(
             f"{len(items)} things to decide on → {options.to}; fill in the column 'decision', then --from {options.to}"
         )

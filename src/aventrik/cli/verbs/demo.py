@@ -140,6 +140,11 @@ def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
     from ..verdict_views import report
     from .score import show as show_brought
 
+    if SYSTEM not in opened.workspace.settings.able("system"):
+        screen.warn(
+            f"aventrik.toml has no system '{SYSTEM}' (it is of an earlier version): the live system is left out"
+        )
+        return
     _step(screen, f"aventrik score {where} --system {SYSTEM} --testset enquiries")
     opened.models.transports[SYSTEM] = InProcess(desk_of(opened.workspace.folder, WRONG, SEED))
     questions = open_testset(opened, "enquiries", screen)

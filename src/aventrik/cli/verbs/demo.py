@@ -57,9 +57,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.say(f"  cd {options.dir}")
     screen.say("  aventrik compare --measure correctness            which one answers best")
     screen.say(f"  aventrik explain {best.id} e001                          any question, stage by stage")
-    screen.say(
-        f"  aventrik explain desk {best.id} e034                     the live system and the best run, side by side"
-    )
+    screen.say(f"  aventrik explain desk {best.id} e034                     the live system beside the best run")
     screen.say("  aventrik review --verdicts desk                   decide on its answers yourself")
     screen.say("  aventrik cut --testset enquiries                  what each chunking does to the documents")
     screen.say("  aventrik new ~/mine && cd ~/mine && aventrik gather PATH    the same for your own documents")

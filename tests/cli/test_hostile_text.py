@@ -141,7 +141,7 @@ def planted(tmp_path_factory: pytest.TempPathFactory, server: str) -> Path:
         (folder / f"{name}.jsonl").write_text("".join(json.dumps(row) + "\n" for row in said), encoding="utf-8")
         said[0]["answer"] = f"The fee is 30 pounds {EVIL} a day."
     (folder / "r.trec").write_text("q2 Q0 a\x1b[31mb 1 0.5 x\nq\x07 Q0 c 1 1 x\n", encoding="utf-8")
-    (folder / "criteria").mkdir()
+    (folder / "criteria").mkdir(exist_ok=True)
     (folder / "criteria" / "figured.toml").write_text(
         f'about = {json.dumps(EVIL)}\njudges = "answer"\njudge = "offline"\n'.replace("\x7f", "\\u007f")
         + f"[[levels]]\nlevel = 0\nmeans = {json.dumps('no' + EVIL)}\n".replace("\x7f", "\\u007f")

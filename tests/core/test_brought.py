@@ -16,6 +16,7 @@ from aventrik.core.criteria import Criterion, Grade, Level, grade, joined
 from aventrik.core.judging import Reference
 from aventrik.core.measures import Measure
 from aventrik.core.offline import OfflineModel
+from aventrik.core.offline.judging import patterns
 from aventrik.core.reading import read
 
 LOCKS = "# Locks\n\nThe gate at Hexley is open from 8 am to 6 pm.\nBoats over 12 m wind in the basin — always.\n"
@@ -34,8 +35,8 @@ def test_a_text_is_found_whatever_was_done_to_its_white_space_case_and_marks() -
 
 
 def test_a_text_with_something_left_out_in_the_middle_is_found_in_two_ranges() -> None:
-    told = "A berth costs £12 a night in the summer, … at every mooring of the Navigation."
-    assert places(told, FEES) == ["A berth costs £12 a night in the summer, a"] or len(places(told, FEES)) == 2
+    told = "A berth costs £12 a night in the summer, … every mooring of the Navigation."
+    assert places(told, FEES) == ["A berth costs £12 a night in the summer,", "every mooring of the Navigation."]
 
 
 def test_what_stands_nowhere_or_for_less_than_half_is_not_found() -> None:
@@ -144,10 +145,11 @@ def test_the_built_in_judge_goes_by_the_patterns_of_the_levels() -> None:
     assert grades(against, Answer("3 June"))[0].value is None  # there is no reference
 
 
-def test_a_pattern_that_runs_away_is_stopped() -> None:
-    slow = Criterion("slow", "?", "answer", (Level(0, "no", 0.0), Level(1, "yes", 1.0, "(a|aa)+$")))
-    [found] = grades(slow, Answer("a" * 5000 + "b"))
-    assert found.failure == "" or "takes more than" in found.failure
+def test_a_pattern_that_runs_away_is_stopped(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(patterns, "SECONDS", 0.05)
+    slow = Criterion("slow", "?", "answer", (Level(0, "no", 0.0), Level(1, "yes", 1.0, "(a|a|aa)+b")))
+    [found] = grades(slow, Answer("a" * 60))
+    assert "takes more than 0.05 s" in found.failure
 
 
 def test_the_grades_of_several_judges_are_joined_by_their_mean() -> None:

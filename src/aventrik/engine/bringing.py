@@ -20,7 +20,6 @@ from .questions import Asked
 from .resolved import Outside
 from .runs import Outcome, Runner
 
-REPEATED = ("refuse", "first", "last")
 _SHOWN = 5
 
 

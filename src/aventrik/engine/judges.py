@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from ..core.criteria import CONTEXT, Criterion, Grade
+from ..core.criteria import CONTEXT, Grade
 from ..core.judging import Judgement
 from .resolved import Resolved, Wanted
 from .stage import QUESTION, Node, Stage
@@ -86,14 +86,3 @@ def judge_of(node: str) -> str:
 
 def _judge(name: str, tasks: tuple[str, ...]) -> dict[str, Wanted]:
     return {"judge": Wanted("language", name, tasks)}
-
-
-def as_made(criterion: Criterion) -> dict[str, object]:
-    """What a run keeps of a criterion, to show and compare it by."""
-    return {
-        "name": criterion.name,
-        "about": criterion.about,
-        "judges": criterion.judges,
-        "less_is_better": criterion.less_is_better,
-        "levels": [{"level": each.level, "means": each.means, "value": each.value} for each in criterion.levels],
-    }

@@ -30,7 +30,6 @@ VERDICT, RELEVANCE = "verdict", "relevance"
 CANT_TELL = "can't tell"
 _SHORT = 12  # figures of a question's key in a sample that is kept
 _VALUES = {"contradicted-claims": "contradicted", "unfound-claims": "not found"}
-CORRECTED = ("groundedness", "hallucinated", *_VALUES)  # what verdicts on claims correct
 
 
 @dataclass(frozen=True)

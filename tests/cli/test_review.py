@@ -185,7 +185,7 @@ def test_what_is_wrong_with_a_sheet_changes_nothing(live: Program) -> None:
     assert "'a/b' is no name for a file" in live.fails("review", "--verdicts", "live", "--who", "a/b")
     assert "it has verdict, relevance" in live.fails("review", "--verdicts", "live", "--of", "verdct")
     assert "--width must lie" in live.fails("review", "--verdicts", "live", "--width", "2")
-    assert "has no prompt that examples could stand in" in live.fails("review", "--verdicts", "live", "--align")
+    assert "has no prompt that examples could stand in" in live.fails("review", "--verdicts", "live", "--teach")
     (live.folder / "reviews").mkdir(exist_ok=True)
     (live.folder / "reviews" / "ann.jsonl").write_text("{half\n")
     assert "the line is passed over" in live("review", "--verdicts", "live", "--agreement").stderr
@@ -348,7 +348,7 @@ def taught(live: Program) -> Iterator[Program]:
 def test_decided_cases_in_the_prompt_are_tried_on_others(taught: Program) -> None:
     sheet(taught, truth)
     taught("review", "--verdicts", "live", "--from", "sheet.csv", "--who", "ann")
-    made = taught.json("review", "--verdicts", "live", "--align", "4")
+    made = taught.json("review", "--verdicts", "live", "--teach", "4")
     assert (made["examples"], made["held_out"]) == (4, 12)
     assert made["before"] < made["after"] == 1.0
     wording = load_prompt("verdict", taught.folder / "prompts").text
@@ -358,7 +358,7 @@ def test_decided_cases_in_the_prompt_are_tried_on_others(taught: Program) -> Non
     taught("score", "live.jsonl")
     after = taught.json("compare", "live")["runs"][0]["measures"]["groundedness"]["mean"]
     assert (before, after) == (1.0, 0.75)
-    again = taught.json("review", "--verdicts", "live", "--align", "2")
+    again = taught.json("review", "--verdicts", "live", "--teach", "2")
     assert again["examples"] == 2
     assert load_prompt("verdict", taught.folder / "prompts").text.count("--- case ") == 2
     runs = taught.json("runs")

@@ -36,7 +36,7 @@ class Matched:
 
 
 @dataclass(frozen=True)
-class Standing:
+class Arrival:
     """What came of a brought run beside its scores: how many items of contexts and lists there were, how many of them
     stand in the documents, how many of the lists name a document that there is not; how many answers are empty, and how
     many questions failed, with a reason."""
@@ -128,7 +128,7 @@ def bring(
     system: str = "",
     files: Sequence[Path] = (),
     retry_failed: bool = False,
-) -> tuple[Outcome, Standing]:
+) -> tuple[Outcome, Arrival]:
     """The run of what was brought, or of a `system` that is asked now; and what came of it. Questions for which nothing
     came take no part."""
     if system:
@@ -146,14 +146,14 @@ def bring(
     asked = Asked(asked_of, opened.standing, brought)
     source: dict[str, Any] = {"system": system} if system else {"files": [_file(path) for path in files]}
     outcome = Runner(opened, retry_failed).over(place, testset, asked_of, asked, source=source)
-    return outcome, standing(opened, outcome.run)
+    return outcome, arrival(opened, outcome.run)
 
 
 def _file(path: Path) -> dict[str, str]:
     return {"name": path.name, "sha256": hashlib.sha256(path.read_bytes()).hexdigest()}
 
 
-def standing(opened: Opened, run: int) -> Standing:
+def arrival(opened: Opened, run: int) -> Arrival:
     """What came of a brought run, from what it keeps."""
     from .reading_runs import records_of
 
@@ -162,14 +162,14 @@ def standing(opened: Opened, run: int) -> Standing:
     answers = [row["answer"] for row in rows if "answer" in row]
     failures = Counter(answer.failure for answer in answers if answer.failure)
     reason = failures.most_common(1)[0][0] if failures else ""
-    return Standing(
+    return Arrival(
         len(items), sum(bool(item.ranges) for item in items),
         sum(not item.doc for row in rows for item in row["found again"].ranked), sum(not a.text and not a.failure for a in answers),
         sum(failures.values()), reason,
     )  # fmt: skip
 
 
-def as_json(outcome: Outcome, standing: Standing, matched: Matched | None, count: int) -> dict[str, Any]:
+def as_json(outcome: Outcome, arrived: Arrival, matched: Matched | None, count: int) -> dict[str, Any]:
     """The documented shape of `score --json`."""
     return {
         "run": outcome.run,
@@ -178,7 +178,7 @@ def as_json(outcome: Outcome, standing: Standing, matched: Matched | None, count
         "computed": outcome.computed,
         "seconds": outcome.seconds,
         "models": outcome.models,
-        **asdict(standing),
+        **asdict(arrived),
         "unknown": [] if matched is None else [{"line": line, "question": name} for line, name in matched.unknown],
         "missing": [] if matched is None else matched.missing,
         "repeated": 0 if matched is None else matched.repeated,

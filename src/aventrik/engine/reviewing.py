@@ -52,7 +52,7 @@ class Item:
 
 
 @dataclass(frozen=True)
-class Asked:
+class Drawn:
     """The items of one question, the chance of it to be asked next (its size), and its scores by the judge."""
 
     key: str
@@ -67,7 +67,7 @@ class Sample:
 
     run: Run
     what: str
-    questions: tuple[Asked, ...]
+    questions: tuple[Drawn, ...]
     criterion: Criterion | None = None
 
     @property
@@ -110,7 +110,7 @@ def sample_of(
     ordered = order_of(sizes, draws)
     return Sample(
         run, what,
-        tuple(Asked(asked[n][0], asked[n][1], float(sizes[n]), asked[n][3]) for n in ordered), criterion,
+        tuple(Drawn(asked[n][0], asked[n][1], float(sizes[n]), asked[n][3]) for n in ordered), criterion,
     )  # fmt: skip
 
 
@@ -200,7 +200,7 @@ class Labelled:
 
     sample: Sample
     said: Mapping[str, Mapping[str, Decision]]
-    complete: tuple[Asked, ...]
+    complete: tuple[Drawn, ...]
     disputed: tuple[Item, ...]
     changed: int
 
@@ -295,7 +295,7 @@ def corrections(
     return found
 
 
-def _by_people(labels: Labelled, asked: Asked) -> dict[str, float]:
+def _by_people(labels: Labelled, asked: Drawn) -> dict[str, float]:
     """The measures of one question by people, the mean of those who decided on all of it; empty where nobody could tell."""
     rows = []
     people = {who for item in asked.items for who in labels.said[item.id]}

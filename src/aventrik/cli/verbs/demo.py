@@ -148,8 +148,8 @@ def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
     questions = open_testset(opened, "enquiries", screen)
     with screen.progress() as meter:
         opened.progress = meter
-        outcome, standing = bring(opened, SYSTEM, "enquiries", questions, system=SYSTEM)
-    show_brought(screen, outcome, standing, None, len(questions), "enquiries")
+        outcome, arrived = bring(opened, SYSTEM, "enquiries", questions, system=SYSTEM)
+    show_brought(screen, outcome, arrived, None, len(questions), "enquiries")
     live = opened.run(str(outcome.run))
     best = max(range(len(result.runs)), key=lambda n: result.means[n][result.measure].mean)
     _step(screen, f"aventrik compare {where} {SYSTEM} {result.runs[best].id} --measure groundedness")

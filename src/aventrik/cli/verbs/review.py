@@ -39,7 +39,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--from", metavar="FILE", type=given_path, dest="sheet", help="read such a sheet back")
     parser.add_argument("--width", metavar="W", type=finite, help="say how many labels more narrow an interval to W")
     parser.add_argument(
-        "--align", metavar="N", type=whole(1, 30), nargs="?", const=6,
+        "--teach", metavar="N", type=whole(1, 30), nargs="?", const=6,
         help="put N decided cases (default 6) into the judge's prompt as examples, in prompts/verdict.txt",
     )  # fmt: skip
 
@@ -65,8 +65,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     for place, reason in reviews.broken[:5]:
         screen.warn(f"{place}: {reason}; the line is passed over, and left as it is")
     items = [item for asked in sample.questions[: options.questions] for item in asked.items]
-    if options.align is not None:
-        return _align(opened, sample, reviews, options.align, screen)
+    if options.teach is not None:
+        return _teach(opened, sample, reviews, options.teach, screen)
     if options.to is not None:
         write_sheet(options.to, sample, reviews, who, items)
         screen.result({"file": str(options.to), "items": len(items)})
@@ -113,10 +113,10 @@ def _account() -> str:
     return re.sub(r"[^A-Za-z0-9._-]", "-", name).strip("-._")[:40] or "reviewer"
 
 
-def _align(opened: Opened, sample: Sample, reviews: Reviews, count: int, screen: Screen) -> int:
-    from ...engine.aligning import align
+def _teach(opened: Opened, sample: Sample, reviews: Reviews, count: int, screen: Screen) -> int:
+    from ...engine.teaching import teach
 
-    made = align(opened, sample, reviews, count)
+    made = teach(opened, sample, reviews, count)
     screen.result(made.as_json())
     screen.say(f"{made.examples} decided cases → {made.path}")
     screen.say(

@@ -10,7 +10,7 @@ from ..opening import only_testset, open_corpus, open_testset
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.bringing import Matched, Standing
+    from ...engine.bringing import Arrival, Matched
     from ...engine.runs import Outcome
 
 HELP = (
@@ -77,14 +77,14 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )
     with screen.progress() as meter:
         opened.progress = meter
-        outcome, standing = bring(
+        outcome, arrived = bring(
             opened, name, workspace.testset_path(testset).stem, questions, matched, options.system or "", files,
             options.retry_failed,
         )  # fmt: skip
     count = len(questions) if matched is None else len(matched.brought)
-    screen.result(as_json(outcome, standing, matched, count))
-    show(screen, outcome, standing, matched, count, testset)
-    return 3 if standing.failed == count and options.system else 0
+    screen.result(as_json(outcome, arrived, matched, count))
+    show(screen, outcome, arrived, matched, count, testset)
+    return 3 if arrived.failed == count and options.system else 0
 
 
 def _fields(text: str | None) -> dict[str, str]:
@@ -100,30 +100,28 @@ def _fields(text: str | None) -> dict[str, str]:
     return found
 
 
-def show(
-    screen: Screen, outcome: Outcome, standing: Standing, matched: Matched | None, count: int, testset: str
-) -> None:
+def show(screen: Screen, outcome: Outcome, arrived: Arrival, matched: Matched | None, count: int, testset: str) -> None:
     """What came, what did not, and what to look at next."""
     screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{testset}' judged")
-    if standing.items:
-        share = standing.found / standing.items
+    if arrived.items:
+        share = arrived.found / arrived.items
         screen.say(
-            f"of {standing.items:,} items of contexts and lists {standing.found:,} ({share:.0%}) were found in the documents"
-            + ("; the others are judged by their text, and hold no evidence" if standing.found < standing.items else "")
+            f"of {arrived.items:,} items of contexts and lists {arrived.found:,} ({share:.0%}) were found in the documents"
+            + ("; the others are judged by their text, and hold no evidence" if arrived.found < arrived.items else "")
         )
     else:
         screen.warn(
             "no context came: hits, groundedness and where evidence was lost can't be told, only what is answered"
         )
-    if standing.empty:
-        screen.warn(f"{standing.empty:,} answers are empty: they count as declined")
-    if standing.failed:
-        screen.warn(f"{standing.failed:,} questions failed, such as: {standing.reason}")
+    if arrived.empty:
+        screen.warn(f"{arrived.empty:,} answers are empty: they count as declined")
+    if arrived.failed:
+        screen.warn(f"{arrived.failed:,} questions failed, such as: {arrived.reason}")
     if matched is not None:
         _show_matched(screen, matched, len(matched.missing) + count)
-        if standing.nowhere:
+        if arrived.nowhere:
             screen.warn(
-                f"{standing.nowhere:,} items of the lists name a document that is not in the corpus: they keep their ranks"
+                f"{arrived.nowhere:,} items of the lists name a document that is not in the corpus: they keep their ranks"
             )
     screen.say(f"next: aventrik compare …  or  aventrik explain {outcome.run}")
 

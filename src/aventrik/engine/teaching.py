@@ -21,7 +21,7 @@ _BEGIN, _END = "Decided by people before:", "So much for what was decided. Now t
 
 
 @dataclass(frozen=True)
-class Aligned:
+class Taught:
     """Where the wording was written, how many cases stand in it, on how many others it was tried, and the share of those
     on which the judge says what people say, before and after."""
 
@@ -32,11 +32,11 @@ class Aligned:
     after: float
 
     def as_json(self) -> dict[str, Any]:
-        """The documented shape of `review --align --json`."""
+        """The documented shape of `review --teach --json`."""
         return asdict(self) | {"path": str(self.path)}
 
 
-def align(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Aligned:
+def teach(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Taught:
     """Writes prompts/verdict.txt with up to `count` decided cases, at most half of those that there are, those that the
     judge has otherwise first and every verdict among them; asks the judge about the others in both wordings. Raises
     `BadInput` for a judge without a prompt, and for too few cases."""
@@ -47,7 +47,7 @@ def align(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Align
             f"the judge '{name}' has no prompt that examples could stand in; name a model that reads as judge"
         )
     if sample.what != VERDICT:
-        raise BadInput("--align puts verdicts on claims into the prompt; a criterion has its [[cases]]")
+        raise BadInput("--teach puts verdicts on claims into the prompt; a criterion has its [[cases]]")
     labels = labelled(sample, reviews)
     decided = []
     for item in sample.items:
@@ -64,7 +64,7 @@ def align(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Align
     text = _with_cases(plain, "\n".join(_case(number, *each) for number, each in enumerate(chosen, 1)))
     before, after = (_agreeing(judge, held, wording) for wording in (plain, text))
     write_whole(own, text)
-    return Aligned(own, len(chosen), len(held), before, after)
+    return Taught(own, len(chosen), len(held), before, after)
 
 
 def _without_cases(text: str) -> str:

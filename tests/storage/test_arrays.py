@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import multiprocessing
+import threading
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
@@ -194,3 +195,31 @@ def test_a_folder_of_files_appears_only_when_it_is_whole(store: EmbeddedStore) -
     assert not [path for path in (store.address / "arrays").iterdir() if path.is_dir()]
     made = store.arrays.keep("key", lambda folder: (folder / "one").write_text("x") and None)
     assert list(json.loads((made / "manifest.json").read_text())) == ["one"]
+
+
+def test_what_another_process_put_there_in_the_meantime_is_not_taken_away(
+    store: EmbeddedStore, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One looks and finds nothing; before it puts its own there, another one does."""
+    arrays = store.arrays
+    seen: list[int] = []
+
+    def other() -> None:
+        folder = arrays.keep("k", lambda draft: np.save(draft / "a.npy", np.zeros(3)))
+        seen.append(folder.stat().st_ino)
+
+    thread = threading.Thread(target=other)
+    looked = type(arrays)._sound
+    first = threading.current_thread()
+
+    def sound(self: object, key: str) -> bool:
+        found = looked(arrays, key)
+        if threading.current_thread() is first and not thread.ident:
+            thread.start()
+            thread.join(0.5)  # time enough, unless it has to wait
+        return found
+
+    monkeypatch.setattr(type(arrays), "_sound", sound)
+    arrays.keep("k", lambda draft: np.save(draft / "a.npy", np.zeros(3)))
+    thread.join(10)
+    assert seen == [arrays.folder("k").stat().st_ino]  # what the other one was told is there is still there

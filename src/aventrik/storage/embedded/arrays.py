@@ -164,15 +164,13 @@ class EmbeddedArrays:
     def _publish(self, key: str, draft: Path) -> None:
         marks = {file.name: [*_mark(file), _whole(file)] for file in sorted(draft.iterdir())}
         (draft / _MANIFEST).write_text(json.dumps(marks))
-        if self._sound(key):  # another process was quicker
-            shutil.rmtree(draft, ignore_errors=True)
-            return
-        shutil.rmtree(self._root / key, ignore_errors=True)
-        try:
+        # One at a time: what another process has put there since the look must not be taken away again.
+        with FileLock(self._root / ".publishing.lock"):
+            if self._sound(key):  # another process was quicker
+                shutil.rmtree(draft, ignore_errors=True)
+                return
+            shutil.rmtree(self._root / key, ignore_errors=True)
             draft.rename(self._root / key)
-        except OSError:
-            if not self._sound(key):
-                raise
 
     def _sound(self, key: str) -> bool:
         try:

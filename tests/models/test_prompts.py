@@ -40,6 +40,7 @@ FIELDS: dict[str, Any] = {
     "levels": "0: no day\n1: a day",
     "cases": ["How long? · Until 3 May. → 1"],
     "reference": "48 hours.",
+    "before": ["How long may I stay at Oxmere?"],
 }
 
 

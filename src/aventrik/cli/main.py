@@ -26,19 +26,20 @@ VERBS = {
     "cut": "show how a configuration would chunk the corpus",
     "survey": "topics of the corpus, the map, and what a test set leaves uncovered",
     "draft": "write a test set from the corpus",
+    "locate": "turn a log of real questions into a test set; what people ask and no document holds",
+    "review": "look through questions, passages or verdicts and decide; how far judges agree with people",
     "testsets": "list, export, split, merge, sample, remove test sets; how like real questions one is",
     "ask": "one question through configurations, now: every stage's output",
     "run": "apply configurations to a test set",
     "score": "judge what another system answered, from a file or live",
     "runs": "list, label, note or remove runs",
-    "review": "decide on answers yourself, and see how far the judge can be believed",
     "compare": "runs side by side: which is better, and is that real",
     "explain": "one question of a run: what was found and lost where",
     "store": "what is stored; back up, restore, clean",
     "standin": "start the simulated model server",
 }
 EPILOG = """
-The order of the work: new, gather, vet, cut, survey, draft, testsets, run, score, compare, explain, review.
+The order of the work: new, gather, vet, cut, survey, draft, locate, review, testsets, run, score, compare, explain.
 Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 """
 

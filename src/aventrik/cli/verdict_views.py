@@ -34,7 +34,7 @@ from ..engine.reviewing import (
 )
 from ..workspace.files import harmless, read_text, write_whole
 from ..workspace.reviews import UNDONE, Decision, Reviews
-from .reviewing import Choice
+from .reviewing import Choice, NoActs
 from .screen import Screen, number, shortened
 
 _KEYS = {"supported": "s", "contradicted": "c", "not found": "n"}
@@ -60,7 +60,7 @@ def choices_of(sample: Sample) -> list[Choice]:
     return [*made, Choice("x", CANT_TELL, "")]
 
 
-class Verdicts:
+class Verdicts(NoActs):
     """The items of a sample as a matter to decide on (see `reviewing.Matter`)."""
 
     def __init__(self, sample: Sample, reviews: Reviews, who: str, items: Sequence[Item]) -> None:

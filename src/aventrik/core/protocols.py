@@ -10,6 +10,7 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | paraphrases | question, count | paraphrases: list of str |
 | hypothetical | question | passage: str, what a passage that answers would say |
 | subquestions | question | questions: list of str, one for each thing that is asked |
+| standalone | question, before | question: str, which can be understood without the questions before |
 | questions | kind, count, audience, examples, avoid, title, headings, passage | problems, questions: list of {question, answer, …} |
 | joined | kind, audience, examples, first, second | questions: list of {question, answer, firstquotes, secondquotes} |
 | unanswered | audience, examples, title, headings, passage | said, questions: list of {question, missing}, not answered there |
@@ -19,6 +20,7 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | summary | title, headings, passage | summary: str |
 | facts | title, headings, passage | facts: list of str, each of which stands by itself |
 | relevance | question, passage | relevant: bool, reason: str |
+| answered | question, title, headings, passage | quotes: list of str, reason: str, level: 0 to 3, how far it answers |
 | extract | question, passage | quotes: list of str, the sentences that help to answer |
 | answer | question, context, style | declined: bool, statements: list of {text, cites, quotes} |
 | claims | question, answer | claims: list of {text, cites: list of int} |
@@ -46,6 +48,7 @@ TASKS: dict[str, tuple[str, ...]] = {
     "paraphrases": ("question", "count"),
     "hypothetical": ("question",),
     "subquestions": ("question",),
+    "standalone": ("question", "before"),
     "questions": ("kind", "count", "audience", "examples", "avoid", "title", "headings", "passage"),
     "joined": ("kind", "audience", "examples", "first", "second"),
     "unanswered": ("audience", "examples", "title", "headings", "passage"),
@@ -55,6 +58,7 @@ TASKS: dict[str, tuple[str, ...]] = {
     "summary": ("title", "headings", "passage"),
     "facts": ("title", "headings", "passage"),
     "relevance": ("question", "passage"),
+    "answered": ("question", "title", "headings", "passage"),
     "extract": ("question", "passage"),
     "answer": ("question", "context", "style"),
     "claims": ("question", "answer"),

@@ -18,6 +18,7 @@ from ..workspace.testsets import load_examples
 from ..workspace.toml import checked, nearest
 from .filtering import passed
 from .opened import Opened
+from .passage_labels import labels_of
 from .surveying import survey
 
 _LOOKED_AT = 20_000  # characters of a document that tell its language
@@ -81,6 +82,7 @@ def brief_of(
     if given:
         wanted = checked(DraftingSettings, {**wanted.model_dump(), **given}, "draft")
     plain = Brief(count)
+    away, sound = labels_of(opened)
     examples = load_examples(folder / wanted.examples) if wanted.examples else ()
     styles = dict(wanted.styles) or (shares_of(examples) if examples else {})
     return Brief(
@@ -94,6 +96,8 @@ def brief_of(
         audience=_audience(folder, wanted),
         examples=examples,
         headings_only=headings_only,
+        unfit=away,
+        sound=sound,
     )
 
 

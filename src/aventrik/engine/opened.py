@@ -13,6 +13,7 @@ from ..core.testsets import Question
 from ..storage import open_store
 from ..storage.protocols import Run, Snapshot, Store
 from ..workspace.configuration import Configuration
+from ..workspace.deciding import Settled, settled
 from ..workspace.testsets import Moved, load_testset, located
 from ..workspace.toml import nearest
 from ..workspace.workspace import Workspace
@@ -136,11 +137,14 @@ class Opened:
 
     def questions(self, testset: str) -> tuple[list[Question], Moved]:
         """The questions of a test set that are not rejected, their evidence at its present place, and what moved."""
-        path = self.workspace.testset_path(testset)
-        questions = [question for question in load_testset(path) if question.status != "rejected"]
+        questions = [question for question in self.testset(testset).questions if question.status != "rejected"]
         if not questions:
-            raise BadInput(f"{path}: every question in it is rejected")
+            raise BadInput(f"{self.workspace.testset_path(testset)}: every question in it is rejected")
         return self.located(questions)
+
+    def testset(self, name: str) -> Settled:
+        """A test set as people left it: its file, with what they decided laid over it."""
+        return settled(load_testset(self.workspace.testset_path(name)), self.workspace.reviews)
 
     def located(self, questions: list[Question]) -> tuple[list[Question], Moved]:
         """Questions with their evidence at its present place in the documents."""

@@ -60,21 +60,22 @@ def teach(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Taugh
     if not chosen or len(held) < _HELD:
         raise BadInput(f"{len(decided)} claims are decided: too few to give some as examples and try it on others")
     own = opened.workspace.prompts / "verdict.txt"
-    plain = _without_cases(load_prompt("verdict", opened.workspace.prompts).text)
-    text = _with_cases(plain, "\n".join(_case(number, *each) for number, each in enumerate(chosen, 1)))
+    plain = without_cases(load_prompt("verdict", opened.workspace.prompts).text)
+    text = with_cases(plain, "\n".join(_case(number, *each) for number, each in enumerate(chosen, 1)))
     before, after = (_agreeing(judge, held, wording) for wording in (plain, text))
     write_whole(own, text)
     return Taught(own, len(chosen), len(held), before, after)
 
 
-def _without_cases(text: str) -> str:
+def without_cases(text: str) -> str:
+    """A wording without the cases that stand in it."""
     return re.sub(f"{re.escape(_BEGIN)}\n.*?\n{re.escape(_END)}\n+", "", text, flags=re.DOTALL)
 
 
-def _with_cases(text: str, cases: str) -> str:
-    """A wording with cases before the first line that holds material."""
+def with_cases(text: str, cases: str, material: str = r"\$\{?(claim|context)\b") -> str:
+    """A wording with cases before the first line that holds material, which `material`, a pattern, tells."""
     lines = text.split("\n")
-    first = next(n for n, line in enumerate(lines) if re.search(r"\$\{?(claim|context)\b", line))
+    first = next(n for n, line in enumerate(lines) if re.search(material, line))
     block = [_BEGIN, cases.replace("$", "$$"), _END, ""]
     return "\n".join([*lines[:first], *block, *lines[first:]])
 

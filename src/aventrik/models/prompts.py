@@ -21,7 +21,7 @@ from ..core.errors import BadInput
 from ..core.protocols import TASKS, Task
 
 _PLAIN = frozenset({"count", "style", "kind"})
-_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases"})
+_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases", "before"})
 _FENCE = re.compile(
     r"^--- (?P<field>[a-z]+)(?: (?P<number>\d+))? · (?P<mark>[0-9a-f]{12})(?: · from: (?P<source>[^\n]*))? ---\n"
     r"(?P<text>.*?)\n?--- end · (?P=mark) ---$",

@@ -46,6 +46,12 @@ class Subquestions(_Record):
     questions: list[_Words] = Field(min_length=1, max_length=_MOST)
 
 
+class Standalone(_Record):
+    """Reply to `standalone`."""
+
+    question: _Words = Field(min_length=1)
+
+
 class DraftedQuestion(_Record):
     """One question of a reply to `questions`; a single quote may also stand in `quote`."""
 
@@ -129,6 +135,14 @@ class Relevance(_Record):
 
     reason: _Words = ""
     relevant: bool
+
+
+class Answered(_Record):
+    """Reply to `answered`: the sentences that answer, before the reason and the level."""
+
+    quotes: list[_Words] = Field([], max_length=_MOST)
+    reason: _Words = ""
+    level: int = Field(ge=0, le=3)
 
 
 class Extract(_Record):
@@ -238,6 +252,7 @@ RECORDS: dict[str, type[_Record]] = {
     "paraphrases": Paraphrases,
     "hypothetical": Hypothetical,
     "subquestions": Subquestions,
+    "standalone": Standalone,
     "questions": Questions,
     "joined": Joined,
     "unanswered": Unanswered,
@@ -247,6 +262,7 @@ RECORDS: dict[str, type[_Record]] = {
     "summary": Summary,
     "facts": Facts,
     "relevance": Relevance,
+    "answered": Answered,
     "extract": Extract,
     "answer": AnswerReply,
     "claims": Claims,

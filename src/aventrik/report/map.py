@@ -20,8 +20,10 @@ from ..core.surrogates import HALF
 from ..core.visible import visible
 from ..workspace.files import write_whole
 
-COLOURINGS = ("topic", "document", "finding", "served")
+COLOURINGS = ("topic", "document", "finding", "served", "gap")
 OTHER = "all others"
+ASKED = "asked, and not answered"  # of the points that are questions
+HELD = "what the documents hold"
 _KEPT = 20  # groups that have a colour of their own
 _HUES = (
     "#3b6fb5", "#c8553d", "#4f9d69", "#8e5ea2", "#d19a2a", "#4aa3a8", "#a0522d", "#7a8b2f", "#c2578b", "#5c6b80",
@@ -33,12 +35,13 @@ _MARKS = {
     "served well": (_HUES[0], "o", "circle"),
     "served in part": (_HUES[4], "^", "triangle-up"),
     "served badly": (_HUES[1], "X", "x"),
+    ASKED: ("#222222", "X", "x"),
 }
 
 
 @dataclass(frozen=True)
 class Point:
-    """A chunk on the map; `groups` names its group in each colouring that is offered."""
+    """A chunk on the map, or a question; `groups` names its group in each colouring that is offered."""
 
     x: float
     y: float
@@ -76,7 +79,7 @@ def look_of(place: int, name: str, plain: Sequence[str]) -> tuple[str, str, str]
     return _HUES[place % len(_HUES)], marker, symbol
 
 
-PLAIN = (OTHER, "no finding", "no question")
+PLAIN = (OTHER, "no finding", "no question", HELD)
 
 
 def write_picture(path: Path, drawing: Drawing, colouring: str) -> None:

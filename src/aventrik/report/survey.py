@@ -2,23 +2,39 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
 from ..core.errors import BadInput
 from ..core.surveying.layout import positions
 from ..engine.comparing import side_of
+from ..engine.gaps import Gaps
 from ..engine.opened import Opened
+from ..engine.pooling import reader_of
 from ..engine.surveying import Survey, Topic, chosen_points, findings_by_chunk, served_well
 from ..storage.protocols import Run
 from ..workspace.testsets import question_from
-from .map import Drawing, Point, kept_groups
+from .map import ASKED, HELD, OTHER, Drawing, Point, kept_groups
 
 _SNIPPET = 600  # characters of a chunk that the page shows
+_NEAREST = 5  # drawn chunks among which a question is put
 _LAYOUTS = {"tsne": "t-SNE", "pca": "the first two principal components"}
 
 
 def drawing(
-    opened: Opened, made: Survey, points: int, layout: str, judged: Run | None, measure: str, seed: int
+    opened: Opened,
+    made: Survey,
+    points: int,
+    layout: str,
+    judged: Run | None,
+    measure: str,
+    seed: int,
+    gaps: Gaps | None = None,
 ) -> Drawing:
-    """At most so many points of a survey; with a run `judged`, its scores on a measure are one more colouring.
+    """At most so many points of a survey; with a run `judged`, its scores on a measure are one more colouring; with `gaps`,
+    their questions are points too, each among the chunks that are nearest to it.
 
     Raises `BadInput` for a run without that measure, or of an earlier version.
     """
@@ -42,15 +58,49 @@ def drawing(
             groups["served"] = _told(scored.get(number))
         source = " › ".join(made.chunks.source(number))
         drawn.append(Point(x, y, doc, source, _short(made.chunks.text(number)), groups))
+    asked = [] if gaps is None else _asked(opened, made, gaps, chosen, places)
+    if gaps is not None:
+        extra = dict.fromkeys(("topic", "document", "finding", *(["served"] if scored is not None else [])), ASKED)
+        drawn = [replace(point, groups={**point.groups, "gap": HELD}) for point in drawn]
+        drawn.extend(replace(point, groups={**extra, **point.groups}) for point in asked)
     colourings = {"topic": list(names.values())}
     for name, last in (("document", ()), ("finding", ("no finding",))):
         colourings[name] = kept_groups([point.groups[name] for point in drawn], last)
     if scored is not None:
         colourings["served"] = [_told(value) for value in (1.0, 0.5, 0.0, None)]
-    note = f"{len(drawn):,} of {len(table):,} chunks of {len(table.docs):,} documents; laid out by {_LAYOUTS[layout]}"
+    if gaps is not None and asked:
+        for names_of in colourings.values():
+            names_of.append(ASKED)
+        kept = set(kept_groups([point.groups["gap"] for point in asked]))
+        colourings["gap"] = [HELD, *(name for name in dict.fromkeys(p.groups["gap"] for p in asked) if name in kept)]
+        colourings["gap"].extend([OTHER] if OTHER in kept else [])
+    note = f"{len(chosen):,} of {len(table):,} chunks of {len(table.docs):,} documents; laid out by {_LAYOUTS[layout]}"
+    if asked:
+        note += f"; {len(asked)} questions, each among the chunks nearest to it"
     if judged is not None:
         note += f"; served: {measure} of run {judged.id}, {judged.name}"
     return Drawing(f"{made.configuration.name}: what the documents speak of", note, drawn, colourings)
+
+
+def _asked(
+    opened: Opened, made: Survey, gaps: Gaps, chosen: npt.NDArray[np.int64], places: npt.NDArray[np.float32]
+) -> list[Point]:
+    """The questions of gaps as points: in the middle of the drawn chunks that are nearest to each."""
+    members = [(number, group, each) for number, group in enumerate(gaps.groups, 1) for each in group.members]
+    if not members or not len(chosen):
+        return []
+    reader = reader_of(made.place)
+    rows = reader.embedder.embed([each.question for _, _, each in members], reader.state, "query")
+    near = np.asarray(made.place.open("vectors")[chosen] @ rows.T)
+    found = []
+    for column, (number, group, each) in enumerate(members):
+        best = np.argsort(-near[:, column], kind="stable")[:_NEAREST]
+        turn = 2.4 * column  # so that questions with the same neighbours do not hide one another
+        x, y = places[best].mean(axis=0) + 0.012 * np.array([np.cos(turn), np.sin(turn)])
+        name = f"{number}: {', '.join(group.words[:3])}"
+        times = f"asked {each.asked} times; {each.why}" if each.asked > 1 else each.why
+        found.append(Point(float(x), float(y), each.id, times, _short(each.question), {"gap": name}))
+    return found
 
 
 def topic_name(topic: Topic) -> str:

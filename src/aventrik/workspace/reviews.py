@@ -1,5 +1,6 @@
 """What people decided, a line a decision in reviews/WHO.jsonl: what, of which run and question, who, when, the decision,
-its reason, and what was decided before. Lines are only ever added, so that files of several people merge."""
+its reason, what was decided before, and what was changed. Lines are only ever added, so that files of several people
+merge."""
 
 from __future__ import annotations
 
@@ -20,8 +21,10 @@ from .testsets import parsed_line
 
 @dataclass(frozen=True)
 class Decision:
-    """One decision. `item` names what was decided on; `what` is its kind ("verdict", "relevance", or a criterion);
-    `blind` says whether the judge's word was hidden until then; `sizes` is of the line that says how a sample is drawn."""
+    """One decision. `item` names what was decided on (a question, by its key; a claim; a passage); `what` is its kind
+    ("question", "passage", "verdict", "relevance", or a criterion); `claim` its wording; `blind` says whether the judge's
+    word was hidden until then; `was` and `now` hold what was changed, before and after; `sizes` is of the line that says how
+    a sample is drawn."""
 
     what: str
     item: str
@@ -35,6 +38,8 @@ class Decision:
     reason: str = ""
     before: str = ""
     blind: bool = True
+    was: dict[str, Any] = field(default_factory=dict)
+    now: dict[str, Any] = field(default_factory=dict)
     sizes: dict[str, float] = field(default_factory=dict)
 
 
@@ -56,6 +61,8 @@ class _Line(BaseModel):
     reason: str = ""
     before: str = ""
     blind: bool = True
+    was: dict[str, Any] = Field(default_factory=dict)
+    now: dict[str, Any] = Field(default_factory=dict)
     sizes: dict[str, _Size] = Field(default_factory=dict)
 
 
@@ -82,7 +89,11 @@ class Reviews:
                 continue
             where = f"{path}, line {number}"
             try:
-                self.every.append(Decision(**_Line.model_validate(parsed_line(line, where)).model_dump()))
+                try:
+                    content = orjson.loads(line)
+                except ValueError:  # told with its column
+                    content = parsed_line(line, where)
+                self.every.append(Decision(**dict(_Line.model_validate(content))))
             except BadInput as error:
                 self.broken.append((where, str(error).removeprefix(f"{where}: ")))
             except ValidationError as error:
@@ -130,6 +141,10 @@ class Reviews:
                 file.flush()
                 os.fsync(file.fileno())
         self.every.extend(decisions)
+
+    def people(self) -> list[str]:
+        """Everybody who decided anything."""
+        return sorted({each.who for each in self.every})
 
 
 UNDONE = "undone"

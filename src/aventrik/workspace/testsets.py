@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
+import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.errors import BadInput
@@ -78,6 +79,33 @@ def load_testset(path: Path) -> list[Question]:
     return questions
 
 
+def load_rows(path: Path) -> list[tuple[int, dict[str, Any]]]:
+    """The lines of a test set as they stand, each with its number, unchecked but for being JSON with an id of its own and a
+    question: quick where a line is looked at one at a time (see `question_with`). Raises `BadInput` with the line."""
+    rows: list[tuple[int, dict[str, Any]]] = []
+    seen: dict[str, int] = {}
+    for number, line in enumerate(read_text(path).split("\n"), start=1):
+        if not line.strip():
+            continue
+        where = f"{path}, line {number}"
+        try:
+            content = orjson.loads(line)
+        except ValueError:
+            content = parsed_line(line, where)
+        if not isinstance(content, dict) or not isinstance(content.get("question"), str):
+            raise BadInput(f"{where}: must be a JSON object with a question")
+        name = content.get("id")
+        if not isinstance(name, str) or not name:
+            raise BadInput(f"{where}: there is no id")
+        if name in seen:
+            raise BadInput(f"{where}: the id '{name}' stands on line {seen[name]} too")
+        seen[name] = number
+        rows.append((number, content))
+    if not rows:
+        raise BadInput(f"{path}: holds no question")
+    return rows
+
+
 def parsed_line(line: str, where: str) -> dict[str, Any]:
     """The JSON object of a line; raises `BadInput`."""
     try:
@@ -96,7 +124,11 @@ def parsed_line(line: str, where: str) -> dict[str, Any]:
 
 
 def _parsed(line: str, where: str) -> Question:
-    content = parsed_line(line, where)
+    return question_with(parsed_line(line, where), where)
+
+
+def question_with(content: dict[str, Any], where: str) -> Question:
+    """The question that a line of a test set holds; raises `BadInput`, which says where."""
     try:
         row = _Question.model_validate(content)
     except ValidationError as error:
@@ -232,31 +264,11 @@ def save_dropped(path: Path, dropped: Sequence[Dropped], passed_over: Sequence[t
     write_whole(path, sheet.getvalue())
 
 
-PASSAGES = "passages.csv"  # where a person grades passages
-_GRADES = ("0", "1", "2", "3")
-
-
 def save_grades(path: Path, grades: Sequence[tuple[str, int, str, int, str]]) -> None:
-    """Writes the grades that a model gave passages, with the beginning of each, and a column for a person's own."""
+    """Writes the grades that a model gave passages, with the beginning of each."""
     sheet = io.StringIO(newline="")
     rows = csv.writer(sheet)
-    rows.writerow(["document", "start", "grade", "own", "reason", "passage"])
+    rows.writerow(["document", "start", "grade", "reason", "passage"])
     for doc, start, text, grade, reason in grades:
-        rows.writerow([harmless(doc), start, grade, "", harmless(reason), harmless(" ".join(text.split())[:300])])
+        rows.writerow([harmless(doc), start, grade, harmless(reason), harmless(" ".join(text.split())[:300])])
     write_whole(path, sheet.getvalue())
-
-
-def load_own_grades(path: Path) -> dict[tuple[str, int], int]:
-    """A person's grades by document and start of the passage, from a file of columns document, start and own; rows
-    without one are left out, and there are none where there is no file. Raises `BadInput` with the line."""
-    if not path.is_file():
-        return {}
-    found = {}
-    for number, row in enumerate(csv.DictReader(io.StringIO(read_text(path), newline="")), start=2):
-        own, start = (row.get("own") or "").strip(), (row.get("start") or "").strip()
-        if not own:
-            continue
-        if own not in _GRADES or not start.isdigit() or not row.get("document"):
-            raise BadInput(f"{path}, line {number}: needs a document, a start and an own grade from 0 to 3")
-        found[str(row["document"]), int(start)] = int(own)
-    return found

@@ -15,6 +15,7 @@ from .criteria import load_criteria
 from .decisions import Decisions
 from .labels import Labels
 from .metadata import Metadata
+from .reviews import Reviews
 from .settings import SETTINGS, Settings
 from .sweeps import load_configurations
 from .toml import load_toml, nearest, place, validated
@@ -75,6 +76,11 @@ class Workspace:
     def metadata(self) -> Metadata:
         """What metadata.csv says of documents beside what stands in them."""
         return Metadata(self.folder / "metadata.csv")
+
+    @cached_property
+    def reviews(self) -> Reviews:
+        """What people decided, from reviews/."""
+        return Reviews(self.folder / "reviews")
 
     @cached_property
     def criteria(self) -> list[Criterion]:

@@ -34,10 +34,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
     from ...engine.comparing import chosen_runs, compare
+    from ...engine.decided import rejected_since
     from ...engine.likeness import doubts_of
     from ...engine.opened import Opened
     from ...engine.spreading import spread_of
-    from ...workspace.reviews import Reviews
     from ..comparison import show
     from ..spread_views import show_spread
 
@@ -45,7 +45,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     chosen = chosen_runs(opened.store, options.runs)
     measures = options.measures.split(",") if options.measures else None
     settings = opened.workspace.settings
-    reviews = Reviews(opened.workspace.folder / "reviews")
+    reviews = opened.workspace.reviews
     measure = options.spread or options.measure
     result = compare(opened.store, settings, chosen, options.baseline, measure, measures, options.pairs, reviews)
     if options.spread:
@@ -56,7 +56,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.result(result.as_json())
     show(result, screen)
     for testset in dict.fromkeys(run.testset for run in result.runs):
-        reason = doubts_of(opened, next(run for run in result.runs if run.testset == testset))
+        one = next(run for run in result.runs if run.testset == testset)
+        reason = doubts_of(opened, one)
         if reason:
             screen.warn(f"{testset}: {reason}")
+        if gone := rejected_since(opened, one):
+            screen.warn(
+                f"{testset}: people have rejected {len(gone)} of these questions since ({', '.join(gone[:5])}); run again to "
+                "leave them out"
+            )
     return 0

@@ -132,7 +132,6 @@ def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
     from ...engine.comparing import compare
     from ...engine.reviewing import VERDICT, sample_of
     from ...standin.desk import InProcess, desk_of
-    from ...workspace.reviews import Reviews
     from ..comparison import show
     from ..opening import open_testset
     from ..verdict_views import report
@@ -158,7 +157,7 @@ def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
     settings = opened.workspace.settings
     show(compare(opened.store, settings, pair, measure="groundedness", measures=columns), screen)
     _step(screen, f"aventrik review {where} --verdicts {SYSTEM} --agreement")
-    reviews = Reviews(opened.workspace.folder / "reviews")
+    reviews = opened.workspace.reviews
     sample = sample_of(opened.store, live, VERDICT, settings.seed, reviews=reviews)
     report(screen, opened.store, sample, reviews, 0.1, settings.seed)
 

@@ -15,7 +15,6 @@ if TYPE_CHECKING:
 
     from ...core.testsets.drafting import Draft
     from ...core.testsets.drafting.brief import Brief
-    from ...engine.opened import Opened
 
 HELP = (
     "Writes a test set from the corpus: wordings that people made (titles of sections, questions of an FAQ, captions), "
@@ -51,7 +50,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Drafts, saves, and shows some of it."""
     from ...core.errors import BadInput
     from ...engine.drafting import brief_of, draft_questions
-    from ...workspace.testsets import load_testset, save_dropped, save_testset
+    from ...workspace.testsets import load_testset, save_dropped, save_grades, save_testset
 
     opened = open_corpus(options, fresh=options.fresh)
     path = opened.workspace.testset_path(options.testset)
@@ -72,8 +71,9 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     save_testset(path, [*already, *made.questions])
     dropped = opened.workspace.folder / "reports" / f"dropped-{path.stem}.csv"
     save_dropped(dropped, made.dropped, made.passed_over)
-    agreed = _graded(made, opened, path.stem)
-    screen.result(_record(made, path, dropped, len(already)) | {"agreement": agreed})
+    if made.grades:
+        save_grades(opened.workspace.folder / "reports" / f"passages-{path.stem}.csv", made.grades)
+    screen.result(_record(made, path, dropped, len(already)))
     documents = {quoted.doc for question in made.questions for need in question.needs for quoted in need.spans}
     screen.say(
         f"drafted {len(made.questions)} questions from {len(documents):,} documents → testsets/{path.name}; dropped ones "
@@ -81,35 +81,18 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     )
     show_made(made, brief, screen)
     if made.grades:
-        screen.say(_told_grades(made, agreed, path.stem))
+        screen.say(_told_grades(made, path.stem))
     show_some(made, options.show, screen)
     screen.say("\n" + trusted(len(already) + len(made.questions)))
     return 0
 
 
-def _graded(made: Draft, opened: Opened, name: str) -> dict[str, float | None] | None:
-    """Saves the grades that a model gave passages; how far they agree with a person's own, where there are any."""
-    from ...core.testsets.drafting.fitness import agreement
-    from ...workspace.testsets import PASSAGES, load_own_grades, save_grades
-
-    if not made.grades:
-        return None
-    save_grades(opened.workspace.folder / "reports" / f"passages-{name}.csv", made.grades)
-    own = load_own_grades(opened.workspace.folder / PASSAGES)
-    pairs = [(grade, own[doc, start]) for doc, start, _, grade, _ in made.grades if (doc, start) in own]
-    if not pairs:
-        return None
-    same, kappa = agreement(*map(list, zip(*pairs)))
-    return {"passages": len(pairs), "same": same, "kappa": kappa}
-
-
-def _told_grades(made: Draft, agreed: dict[str, float | None] | None, name: str) -> str:
-    count = Counter(grade for _, _, _, grade, _ in made.grades)
-    told = f"  passages graded by the writer: {_told(Counter({str(grade): n for grade, n in sorted(count.items())}))}"
-    if agreed is None:
-        return f"{told}; grade some of reports/passages-{name}.csv yourself, in passages.csv, to learn how far to trust them"
-    kappa = "unknown" if agreed["kappa"] is None else f"{agreed['kappa']:.2f}"
-    return f"{told}; the same as yours for {agreed['same']:.0%} of {agreed['passages']:.0f}, weighted kappa {kappa}"
+def _told_grades(made: Draft, name: str) -> str:
+    counts = Counter(grade for _, _, _, grade, _ in made.grades)
+    return (
+        f"  passages graded by the writer: {_told(Counter({str(grade): n for grade, n in sorted(counts.items())}))} "
+        f"(reports/passages-{name}.csv); 'aventrik review --passages' tells how far you agree"
+    )
 
 
 def _given(options: argparse.Namespace) -> dict[str, Any]:

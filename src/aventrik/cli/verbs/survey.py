@@ -42,6 +42,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--testset", metavar="NAME", help="say which topics and documents it leaves uncovered")
     parser.add_argument("--run", metavar="RUN", help="colour chunks by how well a run served the questions there")
     parser.add_argument(
+        "--gaps", metavar="NAME",
+        help="what a test set asks and no document answers, in groups; with --run what that serves badly, too",
+    )  # fmt: skip
+    parser.add_argument(
         "--measure", metavar="NAME", default="hit@5", help="with --run: by this measure (default hit@5)"
     )
     parser.add_argument("--colour", metavar="BY", default="", help="of the picture: topic, document, finding, served")
@@ -63,6 +67,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Groups, draws, shows."""
     from ...core.errors import BadInput
+    from ...engine.gaps import find_gaps
     from ...engine.surveying import survey
     from ...report.map import COLOURINGS
     from ...report.survey import drawing
@@ -78,6 +83,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     judged = opened.run(options.run) if options.run else None
     if options.colour == "served" and judged is None:
         raise BadInput("--colour served needs --run RUN")
+    if options.colour == "gap" and not options.gaps:
+        raise BadInput("--colour gap needs --gaps NAME")
+    if options.gaps and options.show:
+        raise BadInput("--show is of a topic, and --gaps shows none")
     with screen.progress() as meter:
         opened.progress = meter
         if options.beside:
@@ -91,9 +100,17 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )  # fmt: skip
         if options.show and not 1 <= options.show <= len(made.topics):
             raise BadInput(f"--show {options.show}: there are topics 1 to {len(made.topics)}")
-        drawn = drawing(opened, made, options.points, options.layout, judged, options.measure, seed)
-    files = _draw(workspace, configuration, drawn, options.colour or ("served" if judged else "topic"))
-    screen.result(_as_json(made, files))
+        gaps = find_gaps(opened, opened.questions(options.gaps)[0], judged, options.measure) if options.gaps else None
+        drawn = drawing(opened, made, options.points, options.layout, judged, options.measure, seed, gaps)
+    coloured = options.colour or ("gap" if "gap" in drawn.colourings else "served" if judged else "topic")
+    files = _draw(workspace, configuration, drawn, coloured)
+    screen.result(_as_json(made, files) | ({} if gaps is None else {"gaps": gaps.as_json()}))
+    if gaps is not None:
+        from ..gap_views import show_gaps
+
+        show_gaps(gaps, screen, 30)
+        screen.say(f"the map: {files[0]} and {files[1]} (open it in a browser)")
+        return 0
     if options.show:
         _show_topic(made, made.topics[options.show - 1], screen)
         return 0

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from ...core.testsets import Question
     from ...engine.likeness import Likeness
     from ...engine.opened import Opened
+    from ...workspace.deciding import Settled
 
 HELP = (
     "Lists test sets; with one named, shows what is in it, exports it, draws a sample, or splits it. With --against, says "
@@ -94,30 +95,37 @@ def _check(options: argparse.Namespace) -> None:
 
 def _list(opened: Opened, screen: Screen) -> int:
     from ...core.errors import BadInput
-    from ...workspace.testsets import load_testset
 
     runs = Counter(run.testset for run in opened.store.runs.all())
     rows, found = [], []
     for path in sorted((opened.workspace.folder / "testsets").glob("*.jsonl")):
         try:
-            questions = load_testset(path)
+            settled = opened.testset(path.stem)
         except BadInput as error:
             screen.warn(str(error))
             continue
+        questions = settled.questions
         kinds, statuses = (Counter(getattr(question, what) for question in questions) for what in ("kind", "status"))
         found.append(
             {"testset": path.stem, "questions": len(questions), "kinds": dict(kinds), "statuses": dict(statuses)}
             | {"by": dict(Counter(question.by for question in questions)), "runs": runs[path.stem]}
+            | {"decided": len(settled.decided), "conflicts": len(settled.conflicts)}
         )
         rows.append(
             [path.stem, str(len(questions)), _told(kinds), _told(statuses),
-             _told(Counter(question.by for question in questions)), str(runs[path.stem])]
+             _told(Counter(question.by for question in questions)), str(len(settled.decided) or "–"), str(runs[path.stem])]
         )  # fmt: skip
     screen.result(found)
     if not rows:
         screen.say("no test sets; 'aventrik draft' writes one")
         return 0
-    screen.table(["test set", "questions", "kinds", "status", "by", "runs"], rows, right=(1, 5))
+    screen.table(["test set", "questions", "kinds", "status", "by", "decided", "runs"], rows, right=(1, 5, 6))
+    for each in found:
+        if each["conflicts"]:
+            screen.warn(
+                f"{each['testset']}: people contradict each other on {each['conflicts']} questions, which stay drafts; "
+                f"'aventrik review {each['testset']} --agreement' lists them"
+            )
     return 0
 
 
@@ -127,9 +135,9 @@ def _told(counts: Counter[str]) -> str:
 
 def _one(opened: Opened, path: Path, screen: Screen) -> int:
     from ...core.testsets.likeness import form_of
-    from ...workspace.testsets import load_testset
 
-    questions = load_testset(path)
+    settled = opened.testset(path.stem)
+    questions = settled.questions
     form = form_of(questions, {})
     documents = Counter(q.needs[0].spans[0].doc for q in questions if q.needs)
     screen.result({"testset": path.stem, "questions": form.questions, "kinds": form.kinds, "styles": form.styles})
@@ -139,6 +147,7 @@ def _one(opened: Opened, path: Path, screen: Screen) -> int:
         [
             ["kinds", _told(Counter(question.kind for question in questions))],
             ["status", _told(Counter(question.status for question in questions))],
+            ["people", _people(settled)],
             ["begin with", _percent(form.openings)],
             ["styles", _percent(form.styles)],
             ["words", f"{form.words:.1f} on average, {form.copied:.0%} of their meaning copied (median)"],
@@ -151,16 +160,22 @@ def _one(opened: Opened, path: Path, screen: Screen) -> int:
     return 0
 
 
+def _people(settled: Settled) -> str:
+    """Who decided on how many, and how many are contradicted."""
+    counts = Counter(who for people in settled.decided.values() for who in people)
+    told = ", ".join(f"{who} {count}" for who, count in sorted(counts.items())) or "nobody looked at it yet"
+    return told + (f"; they contradict each other on {len(settled.conflicts)}" if settled.conflicts else "")
+
+
 def _percent(shares: Mapping[str, float], most: int = 6) -> str:
     return ", ".join(f"{name} {share:.0%}" for name, share in list(shares.items())[:most])
 
 
 def _divide(options: argparse.Namespace, opened: Opened, screen: Screen) -> int:
     from ...core.testsets.dividing import merged, sample, split
-    from ...workspace.testsets import load_testset
 
     seed = opened.workspace.settings.seed if options.seed is None else options.seed
-    sets = [load_testset(opened.workspace.testset_path(name)) for name in options.testsets]
+    sets = [opened.testset(name).questions for name in options.testsets]
     parts: Sequence[list[Question]]
     if options.merge:
         parts = [merged(sets)]
@@ -191,11 +206,10 @@ def _export(options: argparse.Namespace, opened: Opened, screen: Screen) -> int:
     from ...engine.exporting import qrels_of, rows_of, topics_of
     from ...report.tables import write_table
     from ...workspace.files import write_whole
-    from ...workspace.testsets import load_testset
 
     path: Path = options.export
-    loaded = load_testset(opened.workspace.testset_path(options.testsets[0]))
-    questions: list[Question] = opened.located(loaded)[0]
+    loaded = opened.testset(options.testsets[0]).questions
+    questions: list[Question] = opened.located(list(loaded))[0]
     if path.suffix.lower() == ".trec":
         for suffix, text in ((".topics", topics_of(questions)), (".qrels", qrels_of(questions))):
             write_whole(path.with_suffix(suffix), text)

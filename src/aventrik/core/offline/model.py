@@ -7,13 +7,14 @@ from typing import Any
 
 from ..protocols import Reply, Task
 from . import paraphrases, passages, questions
-from .answering import answering, parts
+from .answering import answering, parts, standing
 from .judging import addressing, patterns, splitting, stating, weighing
 
 _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "paraphrases": paraphrases.paraphrase,
     "hypothetical": paraphrases.suppose,
     "subquestions": parts.take_apart,
+    "standalone": standing.stand_alone,
     "questions": questions.ask,
     "joined": lambda fields: {"questions": []},  # its rules pair what they have written themselves
     "unanswered": lambda fields: {"said": "", "questions": []},
@@ -23,6 +24,7 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "summary": passages.summarise,
     "facts": passages.state_facts,
     "relevance": passages.is_relevant,
+    "answered": answering.answers,
     "extract": passages.extract,
     "answer": answering.answer,
     "claims": splitting.split_claims,

@@ -37,7 +37,7 @@ def find(documents: Sequence[Document]) -> list[Finding]:
         kinds: dict[str, int] = {}
         for kind, _ in hits:
             kinds[kind] = kinds.get(kind, 0) + 1
-        beside = _names_beside(document.text, [span for _, span in hits])
+        beside = names_beside(document.text, [span for _, span in hits])
         if beside:
             kinds["name beside them"] = len(beside)
         told = ", ".join(f"{count} × {kind}" for kind, count in kinds.items())
@@ -102,7 +102,7 @@ def iban(text: str) -> bool:
     return 15 <= len(plain) <= 34 and int("".join(str(int(char, 36)) for char in moved)) % 97 == 1
 
 
-def _names_beside(text: str, places: Sequence[Range]) -> list[Range]:
+def names_beside(text: str, places: Sequence[Range]) -> list[Range]:
     """Names of two or three words within 80 characters of personal data, on the same line."""
     found = []
     for start, end in places:

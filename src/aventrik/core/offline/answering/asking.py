@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from ...text import STOP_WORDS, stem
+from ...text.spelling import LETTERS, one_apart
 from ..judging.addressing import WANTED
 from ..judging.figures import MONTHS
 from ..judging.notation import in_one_notation
@@ -31,7 +32,6 @@ _TYPES = frozenset(
     person people way ways length width height depth size weight age price cost distance reading rate reason name part""".split()
 )
 _LEANT = 0.4  # what a word counts that a part of a question takes from another part
-_LETTERS = 5  # of a word that may be misspelt
 
 
 @dataclass(frozen=True)
@@ -157,19 +157,9 @@ _BACK = _backwards()
 def spelt(word: str, known: frozenset[str]) -> str:
     """The one known word that differs from a word by a letter (left out, added, changed, or two swapped); empty where there
     is none or several."""
-    if len(word) < _LETTERS or word in known:
+    if len(word) < LETTERS or word in known:
         return ""
     near = [
-        other for other in known if abs(len(other) - len(word)) <= 1 and other[0] == word[0] and _one_apart(word, other)
+        other for other in known if abs(len(other) - len(word)) <= 1 and other[0] == word[0] and one_apart(word, other)
     ]
     return near[0] if len(near) == 1 else ""
-
-
-def _one_apart(one: str, other: str) -> bool:
-    if len(one) > len(other):
-        one, other = other, one
-    start = next((n for n, (a, b) in enumerate(zip(one, other)) if a != b), len(one))
-    if len(one) == len(other):
-        swapped = one[start : start + 2] == other[start : start + 2][::-1] and one[start + 2 :] == other[start + 2 :]
-        return swapped or one[start + 1 :] == other[start + 1 :]
-    return one[start:] == other[start + 1 :]

@@ -71,12 +71,12 @@ class Sentence:
 def pool_of(context: Sequence[Mapping[str, Any]]) -> list[Sentence]:
     """All sentences of a context, items in order."""
     return [
-        each for item in context for each in _sentences(int(item["number"]), str(item["source"]), str(item["text"]))
+        each for item in context for each in sentences_of(int(item["number"]), str(item["source"]), str(item["text"]))
     ]
 
 
 @lru_cache(maxsize=1 << 12)
-def _sentences(number: int, source: str, text: str) -> tuple[Sentence, ...]:
+def sentences_of(number: int, source: str, text: str) -> tuple[Sentence, ...]:
     texts = sentence_texts(text)
     terms = [tuple(_terms(words_of(each))) for each in texts]
     headings = frozenset(_terms(words_of(source)))

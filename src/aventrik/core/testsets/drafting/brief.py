@@ -47,7 +47,8 @@ class Quota:
 @dataclass(frozen=True)
 class Brief:
     """See the module. `kinds`, `styles` and `difficulty` are shares by name, which need not sum to 1; `difficulty` is
-    empty where any will do. `examples` are questions whose form a writer imitates."""
+    empty where any will do. `examples` are questions whose form a writer imitates. `unfit` has by document the ranges that
+    people call unfit to be asked about, `sound` the keys of passages that they call fit."""
 
     count: int
     seed: int = 0
@@ -60,6 +61,12 @@ class Brief:
     examples: tuple[str, ...] = ()
     named: float = NAMED
     headings_only: bool = False
+    unfit: Mapping[str, Sequence[Range]] = field(default_factory=dict)
+    sound: frozenset[str] = frozenset()
+
+    def against(self, doc: str, start: int) -> bool:
+        """Whether people say that nothing is to be asked at a place of a document."""
+        return any(left <= start < right for left, right in self.unfit.get(doc, ()))
 
 
 def kinds_of(brief: Brief, offered: Mapping[str, int]) -> dict[str, int]:

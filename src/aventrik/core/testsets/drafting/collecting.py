@@ -15,7 +15,7 @@ from .captions import of_captions
 from .choosing import gist
 from .differences import differences
 from .faults import fault
-from .fitness import unfit
+from .fitness import FIT, unfit
 from .made import Work
 from .offers import Offer
 from .openings import of_openings
@@ -25,7 +25,6 @@ from .titles import of_titles
 
 SEVERAL = ("joined", "comparison")
 _BATCH = 16
-_FIT = 2  # the least grade of a passage that is asked about
 _ENOUGH = 4  # offers that are looked for, for each question that is wanted
 _ENOUGH_ASKED = 1.5  # the same of a model, of which every one costs
 
@@ -97,14 +96,28 @@ class Collecting:
     def _fitting(self) -> Iterator[Passage]:
         """Passages all over the corpus that can be asked about; those that were asked about already come last."""
         for passage in spread(self.work.material.names, self.work.material.fetch, self.work.brief.seed + 1):
-            if not unfit(self.work.material.fetch(passage.doc), passage.start, passage.start + len(passage.text)):
+            if not self._against(passage):
                 yield passage
+
+    def _against(self, passage: Passage) -> str:
+        """Why nothing is asked about a passage, "" where something is; what people said of it counts before the rules."""
+        if passage.key in self.work.brief.sound:
+            return ""
+        if self.work.brief.against(passage.doc, passage.start):
+            return "people call it unfit"
+        return unfit(self.work.material.fetch(passage.doc), passage.start, passage.start + len(passage.text))
 
     def _offer(self, offers: Iterator[Offer] | Sequence[Offer]) -> None:
         for offer in offers:
-            if offer.kind in self.offers:
+            if offer.kind in self.offers and not self._unfit(offer):
                 self.offers[offer.kind].append(offer)
                 self.work.made.offered[offer.kind] += 1
+
+    def _unfit(self, offer: Offer) -> bool:
+        """Whether evidence of an offer lies where people say that nothing is to be asked."""
+        return any(
+            self.work.brief.against(quoted.doc, quoted.start) for need in offer.needs for quoted in need.spans[:1]
+        )
 
     def _titled(self) -> list[Offer]:
         """Offers from titles and captions; sections with the same title are alternatives of one another."""
@@ -150,10 +163,10 @@ class Collecting:
         for passage, reply in zip(
             passages, self.work.model.perform([Task("fitness", each.fields) for each in passages])
         ):
-            grade = _FIT if reply.value is None else int(reply.value["grade"])
+            grade = FIT if reply.value is None else int(reply.value["grade"])
             reason = "" if reply.value is None else str(reply.value["reason"])
             self.work.made.grades.append((passage.doc, passage.start, passage.text, grade, reason))
-            if grade >= _FIT:
+            if grade >= FIT:
                 kept.append(passage)
             else:
                 self.work.made.passed_over.append((passage.doc, passage.start, f"graded {grade} of 3: {reason}"))
@@ -180,8 +193,7 @@ class Collecting:
 
     def _fits(self, passage: Passage) -> bool:
         self.work.made.passages += 1
-        document = self.work.material.fetch(passage.doc)
-        reason = unfit(document, passage.start, passage.start + len(passage.text))
+        reason = self._against(passage)
         if reason:
             self.work.made.passed_over.append((passage.doc, passage.start, reason))
         return not reason

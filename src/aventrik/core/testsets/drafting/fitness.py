@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 
 from ...documents import Document
 from ...documents.spans import text_of, without
@@ -24,6 +23,7 @@ _VERSION = re.compile(
 _LINES = 4
 _TOO_SHORT = 30  # words of which no language need be known
 _MOST = 0.6
+FIT = 2  # the least grade (0 to 3) of a passage that is asked about
 
 
 def english(text: str) -> bool:
@@ -63,16 +63,3 @@ def unfit(document: Document, start: int, end: int) -> str:
     if not english(prose(document, start, end)):
         return "it is not in English, or no prose"
     return ""
-
-
-def agreement(grades: Sequence[int], own: Sequence[int]) -> tuple[float, float | None]:
-    """How far a model's grades of passages (0 to 3) agree with a person's of the same: the share of equal ones, and Cohen's
-    kappa with quadratic weights (1968), None where one of the two gave a single grade only. Raises ValueError for none."""
-    from sklearn.metrics import cohen_kappa_score
-
-    if not grades or len(grades) != len(own):
-        raise ValueError("agreement takes as many grades of the one as of the other, and at least one")
-    same = sum(a == b for a, b in zip(grades, own)) / len(grades)
-    if len(set(grades)) < 2 or len(set(own)) < 2:
-        return same, None
-    return same, float(cohen_kappa_score(grades, own, weights="quadratic", labels=[0, 1, 2, 3]))

@@ -9,6 +9,7 @@ from typing import Any
 
 from ...chunking import Cutting, chunk
 from ...documents import Document
+from ...keys import content_key
 
 CUTTING = Cutting("paragraph", size=1500, unit="chars", overlap=0)
 
@@ -22,6 +23,11 @@ class Passage:
     text: str
     title: str
     headings: tuple[str, ...]
+
+    @property
+    def key(self) -> str:
+        """Content key of its words alone, so that it keeps what people said of it where it moves."""
+        return content_key("passage", " ".join(self.text.split()))[:16]
 
     @property
     def fields(self) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from aventrik.core.testsets.drafting.captions import of_captions
 from aventrik.core.testsets.drafting.choosing import Choice
 from aventrik.core.testsets.drafting.differences import difference, differences, figure
 from aventrik.core.testsets.drafting.faults import fault
-from aventrik.core.testsets.drafting.fitness import agreement, english, unfit
+from aventrik.core.testsets.drafting.fitness import english, unfit
 from aventrik.core.testsets.drafting.material import Material
 from aventrik.core.testsets.drafting.naming import Subject, placed
 from aventrik.core.testsets.drafting.offers import Offer
@@ -337,16 +337,6 @@ def test_a_question_by_anybody_is_held_against_its_evidence(question: str, answe
     found = fault(question, answer, ["A boat may stay for 48 hours. It is a crank, 22 metres, with the key there."])
     assert reason in found
     assert bool(found) == bool(reason)
-
-
-def test_agreement_of_grades_is_weighted_kappa() -> None:
-    assert agreement([0, 1, 2, 3], [0, 1, 2, 3]) == (1.0, 1.0)
-    # two raters, weights (i - j)^2: observed disagreement 1 + 1 of 4, expected from the margins by hand 40 / 16
-    same, kappa = agreement([0, 0, 3, 3], [0, 1, 2, 3])
-    expected = sum((a - b) ** 2 for a in (0, 0, 3, 3) for b in (0, 1, 2, 3)) / 4
-    assert same == 0.5
-    assert kappa == pytest.approx(1 - 2 / expected)
-    assert agreement([2, 2], [2, 3]) == (0.5, None)
 
 
 def test_portions_are_whole_numbers_in_proportion() -> None:

@@ -33,6 +33,7 @@ _COLUMNS = (
     "new places",
 )
 _NONE = ("none", "no", "-", "0")
+_PLACE = re.compile(r"^(?P<number>\d+)\*? (?P<doc>.+?)(?:, page [^:\n]*)?: (?P<quote>.*)$", re.MULTILINE)
 _SAID = (KEEP, REJECT, UNSURE)
 
 
@@ -106,13 +107,7 @@ def _changed(row: dict[str, str], question: Question, spots: Spots, where: str) 
     if said.lower() in _NONE:
         return spots.with_spots(question, [replace(spot, need=-1) for spot in known])
     if re.fullmatch(r"\d+(?:[\s,;]+\d+)*", said):
-        numbers = {int(number) for number in re.findall(r"\d+", said)}
-        if not all(1 <= number <= len(known) for number in numbers):
-            raise BadInput(f"{where}: new places: there are places 1 to {len(known)}")
-        chosen = [
-            replace(spot, need=max(0, spot.need) if number in numbers else -1) for number, spot in enumerate(known, 1)
-        ]
-        return spots.with_spots(question, chosen)
+        return spots.with_spots(question, _numbered(row["places"], re.findall(r"\d+", said), known, spots, where))
     doc, colon, quote = said.partition(": ")
     if not colon:
         raise BadInput(f"{where}: new places: must be numbers such as '1 3', 'none', or 'document: its words'")
@@ -121,6 +116,28 @@ def _changed(row: dict[str, str], question: Question, spots: Spots, where: str) 
     except BadInput as error:
         raise BadInput(f"{where}: new places: {error}") from None
     return spots.with_spots(question, [*(replace(spot, need=-1) for spot in known), replace(new, need=0)])
+
+
+def _numbered(listed: str, numbers: Sequence[str], known: Sequence[Spot], spots: Spots, where: str) -> list[Spot]:
+    """The places of a question, those taken that the sheet lists under some numbers: found by what stands there, since
+    their order may be another by now."""
+    places = {found["number"]: (found["doc"], found["quote"].strip()) for found in _PLACE.finditer(listed)}
+    missing = next((number for number in numbers if number not in places), "")
+    if missing:
+        raise BadInput(f"{where}: new places: there are places 1 to {len(places)}")
+    wanted = [places[number] for number in dict.fromkeys(numbers)]
+    chosen, left = [], list(wanted)
+    for spot in known:
+        told = (spot.doc, " ".join(spots.shown(spot, 0).quote.split()))
+        if told in left:
+            left.remove(told)
+        chosen.append(replace(spot, need=max(0, spot.need) if told in wanted else -1))
+    for doc, quote in left:
+        try:
+            chosen.append(replace(spots.by_quote(doc, quote), need=0))
+        except BadInput as error:
+            raise BadInput(f"{where}: new places: {error}") from None
+    return chosen
 
 
 def lines_of(path: Path, columns: Sequence[str], needed: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:

@@ -14,7 +14,7 @@ from ..storage.protocols import Collection, Columns, Snapshot, Store
 from ..workspace.workspace import Workspace
 from .executors import Executor, Work
 from .executors.local import LocalExecutor
-from .given import Documents, Given, Progress, Texts
+from .given import Documents, Given, Progress, Texts, nothing
 from .graph import chain
 from .keys import Keys
 from .providers import Models
@@ -25,10 +25,6 @@ from .stage import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, N
 _OPEN = 24  # indexes and tables held open at a time
 _DOCUMENTS = 512  # documents held in memory at a time
 _VALUES = 40_000  # records of questions held in memory at a time
-
-
-def nothing(stage: str, done: int, total: int) -> None:
-    """No progress is shown."""
 
 
 class Bench:

@@ -6,17 +6,18 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..core.documents import Document
 from ..core.documents.relocating import relocated
 from ..core.documents.spans import Range
 from ..core.errors import BadInput
 from ..core.testsets import Need, Question, Quoted
-from ..core.testsets.locating.ranking import rank
 from ..core.text import sentences
 from .opened import Opened
-from .pooling import Pool, pool_of
+
+if TYPE_CHECKING:
+    from .pooling import Pool
 
 AROUND = 320  # characters before and after the evidence that are shown with it
 FOUND = 5  # places that a search by words gives
@@ -144,10 +145,14 @@ class Spots:
 
     @cached_property
     def _pool(self) -> Pool:
+        from .pooling import Pool, pool_of  # all that searches, which looking alone does not take
+
         return Pool(self._opened, pool_of(self._opened, [], "none"))
 
     def found(self, words: str) -> list[Spot]:
         """Places that a search by words finds."""
+        from ..core.testsets.locating.ranking import rank
+
         if not words.strip():
             return []
         [rows] = self._pool.lists([self._pool.spelt(words)])

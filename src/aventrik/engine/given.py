@@ -11,6 +11,10 @@ from ..core.documents import Document
 Progress = Callable[[str, int, int], None]
 
 
+def nothing(stage: str, done: int, total: int) -> None:
+    """No progress is shown."""
+
+
 @dataclass(frozen=True)
 class Given:
     """The inputs that a stage declares, the settings that it reads, and its models by what it calls them.

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..core.errors import BadInput
 from ..core.keys import content_key
@@ -18,14 +19,15 @@ from ..workspace.testsets import Moved, load_testset, located
 from ..workspace.toml import nearest
 from ..workspace.workspace import Workspace
 from .before import take_out_before
-from .bench import Bench, Place, Progress, nothing
 from .corpus import Corpus
-from .filtering import passed
-from .graph import chain
+from .given import Progress, nothing
 from .hiding import without_hidden
-from .providers import Models
 from .resolved import Resolved, resolve
-from .stage import Chain
+
+if TYPE_CHECKING:  # all stages with all that they stand on, which a verb that only looks need not load
+    from .bench import Bench, Place
+    from .providers import Models
+    from .stage import Chain
 
 
 class Opened:
@@ -54,11 +56,15 @@ class Opened:
     @cached_property
     def models(self) -> Models:
         """The models by name."""
+        from .providers import Models
+
         return Models(self.workspace, self.store.calls, self.fresh, lambda *told: self.progress(*told))
 
     @cached_property
     def bench(self) -> Bench:
         """Where work is done."""
+        from .bench import Bench
+
         return Bench(self.workspace, self.store, self.models, lambda *told: self.progress(*told), self.fresh)
 
     @cached_property
@@ -100,6 +106,9 @@ class Opened:
         self, resolved: Resolved, until: str = "", nodes: Chain | None = None, snapshot: Snapshot | None = None
     ) -> Place:
         """What is resolved already over the corpus, or over another `snapshot` of it."""
+        from .bench import Place
+        from .graph import chain
+
         key, names = self.condition(resolved.configuration.search.where)
         return Place(self.bench, resolved, nodes or chain(resolved, until), snapshot or self.snapshot, names, key)
 
@@ -117,6 +126,8 @@ class Opened:
         if not where:
             return "", None
         if where not in self._conditions:
+            from .filtering import passed
+
             may = passed(self.corpus, where)
             self._conditions[where] = (content_key("allowed", sorted(may)), may)
         return self._conditions[where]

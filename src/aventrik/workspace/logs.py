@@ -27,6 +27,7 @@ _NAMES = {
     "count": "count times frequency hits number occurrences n".split(),
 }
 _ASKERS = frozenset("user customer visitor client caller human asker guest member person boater enquirer".split())
+_BARE = "text"  # the column of lines that are a text and no object
 _SAMPLE = 400  # rows by which columns are told
 _ISO = re.compile(r"\d{4}-\d\d-\d\d(?:$|[T ]\d)")
 _DATES = (
@@ -104,7 +105,7 @@ def _json_rows(path: Path, text: str) -> Iterator[tuple[int, dict[str, Any]]]:
         except (ValueError, RecursionError) as error:
             raise BadInput(f"{path}, line {number}: not valid JSON ({str(error)[:60]})") from None
         if isinstance(content, str):
-            content = {"question": content}
+            content = {_BARE: content}
         if not isinstance(content, dict):
             raise BadInput(f"{path}, line {number}: must be a JSON object or a text")
         yield number, {mended(str(name)): value for name, value in content.items()}
@@ -163,7 +164,7 @@ def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[
     lines: list[Line] = []
     other_side = no_date = 0
     for number, row in rows:
-        text = row.get(found["question"])
+        text = row.get(found["question"], row.get(_BARE) if len(row) == 1 else None)
         if not isinstance(text, str) or not text.strip():
             continue
         speaker = str(row.get(found.get("speaker", ""), "") or "").strip().lower()

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-import io
+import gc
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -16,8 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from ..core.errors import BadInput
 from ..core.surrogates import HALF
 from ..core.testsets import Need, Question, Quoted, placed
-from ..core.testsets.drafting import Dropped
-from .files import harmless, read_text, write_whole
+from .files import read_text, write_whole
 from .toml import nearest
 
 _LONGEST = 100_000  # characters of a question or an answer
@@ -82,6 +80,16 @@ def load_testset(path: Path) -> list[Question]:
 def load_rows(path: Path) -> list[tuple[int, dict[str, Any]]]:
     """The lines of a test set as they stand, each with its number, unchecked but for being JSON with an id of its own and a
     question: quick where a line is looked at one at a time (see `question_with`). Raises `BadInput` with the line."""
+    collecting = gc.isenabled()
+    gc.disable()  # of so many dictionaries none is garbage, and looking for it takes as long as reading them
+    try:
+        return _rows(path)
+    finally:
+        if collecting:
+            gc.enable()
+
+
+def _rows(path: Path) -> list[tuple[int, dict[str, Any]]]:
     rows: list[tuple[int, dict[str, Any]]] = []
     seen: dict[str, int] = {}
     for number, line in enumerate(read_text(path).split("\n"), start=1):
@@ -248,27 +256,3 @@ def load_examples(path: Path) -> tuple[str, ...]:
     if not found:
         raise BadInput(f"{path}: holds no question")
     return found
-
-
-def save_dropped(path: Path, dropped: Sequence[Dropped], passed_over: Sequence[tuple[str, int, str]]) -> None:
-    """Writes a CSV file with a line for each question that a draft dropped, with the sentence that speaks against it,
-    and for each passage that it passed over."""
-    sheet = io.StringIO(newline="")
-    rows = csv.writer(sheet)
-    rows.writerow(["question", "document", "start", "rule", "reason", "rival", "rival_document"])
-    for each in dropped:
-        cells = [each.question, each.doc, "", each.rule, each.reason, each.rival, each.rival_doc]
-        rows.writerow([harmless(cell) for cell in cells])
-    for doc, start, reason in passed_over:
-        rows.writerow(["", harmless(doc), start, "", f"passed over: {reason}", "", ""])
-    write_whole(path, sheet.getvalue())
-
-
-def save_grades(path: Path, grades: Sequence[tuple[str, int, str, int, str]]) -> None:
-    """Writes the grades that a model gave passages, with the beginning of each."""
-    sheet = io.StringIO(newline="")
-    rows = csv.writer(sheet)
-    rows.writerow(["document", "start", "grade", "reason", "passage"])
-    for doc, start, text, grade, reason in grades:
-        rows.writerow([harmless(doc), start, grade, harmless(reason), harmless(" ".join(text.split())[:300])])
-    write_whole(path, sheet.getvalue())

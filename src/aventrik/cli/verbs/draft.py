@@ -50,7 +50,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Drafts, saves, and shows some of it."""
     from ...core.errors import BadInput
     from ...engine.drafting import brief_of, draft_questions
-    from ...workspace.testsets import load_testset, save_dropped, save_grades, save_testset
+    from ...workspace.drafts import save_dropped, save_grades
+    from ...workspace.testsets import load_testset, save_testset
 
     opened = open_corpus(options, fresh=options.fresh)
     path = opened.workspace.testset_path(options.testset)

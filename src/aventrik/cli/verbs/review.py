@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -91,6 +92,7 @@ def _questions(options: argparse.Namespace, opened: Opened, who: str, seed: int,
 
     path = opened.workspace.testset_path(options.testset)
     rows = load_rows(path)
+    gc.freeze()  # they stay to the end: looking for garbage among them would take as long as reading them
     ledger = Ledger(path, rows, opened.workspace.reviews, who)
     spots = Spots(opened)
     order = order_of([row for _, row in rows], seed)[: options.questions]

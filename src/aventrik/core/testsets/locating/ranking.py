@@ -18,6 +18,7 @@ from ...text import sentences
 
 POOLED = 40  # passages of a question that are read
 _CONSTANT = 20  # of reciprocal rank fusion; short lists, whose first places matter
+_LIKE = 0.5  # what the likeness of a sentence counts beside its fit
 _NUDGE = 6  # places by which a fit of 1 moves a proposal up
 _SECOND = 0.9  # of the best sentence's fit, from which a neighbour belongs to the evidence
 _WIDEST = 2000  # characters of a place that several passages make up
@@ -84,15 +85,16 @@ def rank(
     orders = [_completed(ranked, pool) for ranked in lists]
     orders.append(_ordered(by_fit, pool))
     by_likeness: npt.NDArray[np.float32] | None = None
+    speaking = np.array([fit.score for fit in fits], dtype=np.float32)
     if likeness is not None and texts:
-        by_likeness = _best(likeness(whole, [each.headed for each in texts]), owners, len(pool))
+        likes = likeness(whole, [each.headed for each in texts])
+        speaking = speaking + _LIKE * likes
+        by_likeness = _best(likes, owners, len(pool))
         orders.append(_ordered(by_likeness, pool))
     ranks = [{place: n for n, place in enumerate(order, 1)} for order in orders]
     numbers = {place: n for n, place in enumerate(pool)}
     found = sorted(pool, key=lambda place: (-sum(1 / (_CONSTANT + each[place]) for each in ranks), numbers[place]))
-    made = [
-        _proposal(place, numbers[place], fetch(place[0]), texts, owners, fits, by_fit, by_likeness) for place in found
-    ]
+    made = [_proposal(place, numbers[place], fetch(place[0]), owners, speaking, by_fit, by_likeness) for place in found]
     agreed = sum(1 / each[found[0]] for each in ranks) / len(ranks)
     first = numbers[found[0]]
     speaks = 0.5 * float(by_fit[first]) + float(by_fit.max())
@@ -152,9 +154,8 @@ def _proposal(
     place: Place,
     number: int,
     document: Document,
-    texts: Sequence[Sentence],
     owners: npt.NDArray[np.int64],
-    fits: Sequence[Fit],
+    speaking: npt.NDArray[np.float32],
     by_fit: npt.NDArray[np.float32],
     by_likeness: npt.NDArray[np.float32] | None,
 ) -> Proposal:
@@ -164,14 +165,14 @@ def _proposal(
     like = 0.0 if by_likeness is None else float(by_likeness[number])
     if not ranges:
         return Proposal(place, (start, end), float(by_fit[number]), like)
-    scores = [fits[n].score for n in mine]
+    scores = [float(speaking[n]) for n in mine]
     best = int(np.argmax(scores))
     first = last = best
     if last + 1 < len(ranges) and scores[last + 1] >= max(_LOOSE, _SECOND * scores[best]):
         last += 1
     if first and scores[first - 1] >= max(_LOOSE, _SECOND * scores[best]):
         first -= 1
-    return Proposal(place, (ranges[first][0], ranges[last][1]), scores[best], like)
+    return Proposal(place, (ranges[first][0], ranges[last][1]), float(by_fit[number]), like)
 
 
 def _apart(proposals: Sequence[Proposal], fetch: Callable[[str], Document]) -> tuple[Proposal, ...]:

@@ -186,6 +186,14 @@ VERBS: list[tuple[str, ...]] = [
     ("explain", "live", "q2"),
     ("explain", "live", f"again{EVIL}", "q2"),
     ("explain", "1", f"q{EVIL}", "--calls"),
+    ("locate", "evil.csv"),
+    ("locate", "evil.csv", "--columns", f"question={EVIL}", "--replace"),
+    ("locate", f"gone{EVIL}"),
+    ("survey", "--gaps", "asked"),
+    ("review", "asked", "--to", "asked.csv", "--who", "ann"),
+    ("review", "asked", "--agreement"),
+    ("review", "--passages", "--to", "p.csv", "--questions", "5"),
+    ("testsets", "asked"),
     ("review", "--verdicts", "live", "--to", "sheet.csv", "--who", "ann"),
     ("review", "--verdicts", "live", "--agreement"),
     ("review", "--verdicts", "live", "--of", "figured", "--agreement"),
@@ -209,6 +217,20 @@ def test_no_verb_lets_a_control_character_through(
     monkeypatch.chdir(folder)
     monkeypatch.setenv("COLUMNS", "120")
     reached = set()
+    rows = [f'"how long may a boat stay {EVIL}","c{EVIL}"', f'"{EVIL} wifi for wedding guests",c']
+    rows += [f"what is written on the large board beside lock number {number},d" for number in range(60)]  # it is text
+    (folder / "evil.csv").write_text("\n".join(["question,session", *rows]), encoding="utf-8")
+    said = {
+        "what": "question",
+        "item": EVIL,
+        "who": "ann",
+        "decision": EVIL,
+        "question": EVIL,
+        "claim": EVIL,
+        "reason": EVIL,
+    }
+    (folder / "reviews").mkdir(exist_ok=True)
+    (folder / "reviews" / "ann.jsonl").write_text(json.dumps(said) + f'\n{{"what": "{EVIL}\n', encoding="utf-8")
     for arguments in VERBS:
         given = [name if each == "DOCUMENT" else each for each in arguments for name in [first_document(folder)]]
         try:
@@ -226,7 +248,7 @@ def test_no_verb_lets_a_control_character_through(
         if way and shown.out:
             json.loads(shown.out)
     assert reached >= {
-        "gather", "vet", "cut", "survey", "ask", "run", "runs", "compare", "explain", "store", "score", "review",
+        "gather", "vet", "cut", "locate", "testsets", "survey", "ask", "run", "runs", "compare", "explain", "store", "score", "review",
     }  # fmt: skip
 
 
@@ -254,6 +276,33 @@ def test_the_screen_for_decisions_lets_none_through_either(
         shown = drawn(session, 90, 60)
         assert "25 pounds" in shown
         assert "the judge:" in shown
+        assert not FORBIDDEN.search(re.sub("\x1b\\[[0-9;]*m", "", shown))
+
+
+def test_the_screen_for_questions_lets_none_through_either(
+    planted: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from aventrik.cli.question_views import Ledger, Questions
+    from aventrik.cli.reviewing import Session, drawn
+    from aventrik.engine.deciding import Spots
+    from aventrik.engine.opened import Opened
+    from aventrik.workspace.testsets import load_rows
+
+    monkeypatch.chdir(planted)
+    main(["gather", "docs", "--quiet"])
+    path = planted / "testsets" / "evil.jsonl"
+    opened = Opened(planted)
+    rows = load_rows(path)
+    session = Session(Questions(Ledger(path, rows, opened.workspace.reviews, "ann"), range(len(rows)), Spots(opened)))
+    for place in range(len(rows)):
+        session.place = place
+        session.press("n")
+        session.paste(EVIL)
+        shown = drawn(session, 90, 60)
+        session.press("enter")
+        session.place = place
+        session.press("v")
+        shown += drawn(session, 90, 60)
         assert not FORBIDDEN.search(re.sub("\x1b\\[[0-9;]*m", "", shown))
 
 

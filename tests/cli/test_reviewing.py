@@ -12,7 +12,6 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -290,11 +289,11 @@ def write(program: Program, rows: list[dict[str, str]], name: str = "s.csv") -> 
 def test_a_sheet_goes_out_and_comes_back(asked: Program) -> None:
     rows = sheet(asked)
     by_id = {row["id"]: row for row in rows}
-    assert [row["id"] for row in rows][0] == "r1"
+    assert rows[0]["id"] == "r1"
     assert by_id["r1"]["places"].startswith(f"1* moorings.md: {OVERSTAY}\n2 moorings.md: {STAY}\n3 bridges.txt")
     by_id["r1"].update({"decision": "Keep", "new places": "2", "new question": "How long may I stay?"})
     by_id["r2"].update({"decision": "reject", "reason": "asked elsewhere"})
-    by_id["r3"].update({"new places": f"locks.md: Boats longer than 17.5 metres must not enter Pellbeck Lock."})
+    by_id["r3"].update({"new places": "locks.md: Boats longer than 17.5 metres must not enter Pellbeck Lock."})
     write(asked, rows)
     told = asked("review", "asked", "--from", "s.csv", "--who", "ann").stdout
     assert "3 decisions read, as ann's" in told

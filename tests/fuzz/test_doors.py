@@ -26,6 +26,7 @@ from aventrik.core.errors import AventrikError, BadInput, Unavailable, Unreadabl
 from aventrik.core.protocols import TASKS, Task
 from aventrik.core.reading import FORMATS, Reading, read_all, read_file
 from aventrik.core.searching import filters
+from aventrik.core.testsets.locating.gathering import Entry, gathered
 from aventrik.models.caller import Caller, Refused
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
@@ -35,6 +36,7 @@ from aventrik.models.vectors import HttpEmbedder
 from aventrik.storage import open_store
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.gathered import GatheredSources
+from aventrik.workspace.logs import load_log
 from aventrik.workspace.settings import Settings
 from aventrik.workspace.starter import create
 from aventrik.workspace.sweeps import load_configurations
@@ -177,6 +179,26 @@ def test_files_that_people_decide_in(sheet: str, text: str, noise: bytes) -> Non
             assert Workspace(folder).labels.given("area")["a.md"] == "Moss Cut"
             for source in GatheredSources(folder):
                 assert source.path.is_absolute()
+
+
+LOG_ROWS = st.lists(
+    st.lists(TEXTS | st.sampled_from(["may i fish", "and this year?", "2031-05-02", "s1", "3", "user"]), max_size=5),
+    max_size=6,
+).map(lambda rows: [["question", "when", "session", "times", "role"], *rows])
+
+
+@given(st.sampled_from(["l.csv", "l.tsv", "l.jsonl", "l.txt"]), LOG_ROWS, st.binary(max_size=30))
+def test_logs_of_questions(name: str, rows: list[list[str]], noise: bytes) -> None:
+    body = "\n".join(",".join(row) for row in rows).encode("utf-8", "surrogatepass")
+    lines = "\n".join(json.dumps(dict(zip(rows[0], row))) for row in rows[1:]).encode()
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / name
+        for data in (body, lines, noise, body + noise):
+            path.write_bytes(data)
+            with suppress(BadInput):
+                entries = [Entry(each.text, each.when, each.conversation, each.count) for each in load_log(path).lines]
+                for enquiry in gathered(entries, lambda some: [text for text, _ in some]).enquiries:
+                    enquiry.question.encode()
 
 
 WORDS = st.sampled_from(

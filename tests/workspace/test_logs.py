@@ -11,7 +11,7 @@ from aventrik.workspace.logs import day_of, load_log
 
 
 @pytest.fixture
-def log(tmp_path: Path):  # noqa: ANN201  (a function that writes a file)
+def log(tmp_path: Path):
     def write(name: str, text: str | bytes) -> Path:
         path = tmp_path / name
         path.write_bytes(text if isinstance(text, bytes) else text.encode())
@@ -45,9 +45,9 @@ def test_a_column_is_found_by_what_stands_in_it(log) -> None:
 def test_named_columns_win(log) -> None:
     path = log("q.csv", "question,asked_by\nmay i fish,how deep is it\n")
     assert load_log(path, {"question": "asked_by"}).lines[0].text == "how deep is it"
-    with pytest.raises(BadInput, match="no column is named 'askedby'.*did you mean asked_by"):
+    with pytest.raises(BadInput, match=r"no column is named 'askedby'.*did you mean asked_by"):
         load_log(path, {"question": "askedby"})
-    with pytest.raises(BadInput, match="there is nothing like 'queston'.*question"):
+    with pytest.raises(BadInput, match=r"there is nothing like 'queston'.*question"):
         load_log(path, {"queston": "question"})
     with pytest.raises(BadInput, match="no columns"):
         load_log(log("q.txt", "may i fish"), {"question": "a"})

@@ -332,7 +332,7 @@ def as_json(labels: Labelled, found: Found | None, untold: Untold, fixed: dict[s
     return {
         "run": labels.sample.run.id,
         "of": labels.sample.what,
-        "items": len(labels.sample.items),
+        "items": labels.sample.count,
         "decided": labels.count,
         "untold": dict(untold),
         "agreement": None if found is None else asdict(found),

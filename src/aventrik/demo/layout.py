@@ -1,4 +1,4 @@
-"""Copies the demo's documents, configurations, question log and hand-made test set into a workspace."""
+"""Copies the demo's documents, configurations, question log and test sets by hand into a workspace."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from ..workspace.starter import create
 
 _HERE = Path(__file__).parent
 SYSTEM = "desk"  # the live system of the demo, which 'aventrik standin --system' plays
+LOG = "asked.csv"  # what people typed at the help desk's system
 WRONG, SEED = 0.3, 0  # of its answers, spoilt; and by which seed
 _LIVE = """
 # Which of the criteria in criteria/ answers are judged by (all of them when it is not given).
@@ -55,6 +56,7 @@ def lay_out(folder: Path) -> bool:
         shutil.copytree(_HERE / "documents", folder / "documents")
         for name in ("enquiries.jsonl", "helpdesk.jsonl"):
             shutil.copy(_HERE / name, folder / "testsets" / name)
+        shutil.copy(_HERE / LOG, folder / LOG)
         for name in ("criteria", "reviews"):
             shutil.copytree(_HERE / name, folder / name, dirs_exist_ok=True)
         settings = folder / SETTINGS

@@ -9,15 +9,18 @@ from pydantic import TypeAdapter
 
 from ..core.criteria import Criterion
 from ..core.errors import BadInput
-from ..storage.protocols import Run, Store
+from ..storage.protocols import Run, RunQuestion, Store
 from .graph import record_of
 from .records import decode
 
 
-def records_of(store: Store, run: int, nodes: Sequence[str] = ()) -> list[dict[str, Any]]:
-    """For each question of a run, in its order, the records of some nodes (of all where none is named) by name, those
-    that it has; raises `BadInput` where a result is gone."""
-    rows = store.runs.questions(run)
+def records_of(
+    store: Store, run: int, nodes: Sequence[str] = (), rows: Sequence[RunQuestion] | None = None
+) -> list[dict[str, Any]]:
+    """For each question of a run, in its order (its `rows`, where they are read already), the records of some nodes (of all
+    where none is named) by name, those that it has; raises `BadInput` where a result is gone."""
+    if rows is None:
+        rows = store.runs.questions(run)
     wanted = [
         {name: found for name, found in row.results.items() if not nodes or name in nodes} for row in rows
     ]  # fmt: skip
@@ -35,6 +38,20 @@ def records_of(store: Store, run: int, nodes: Sequence[str] = ()) -> list[dict[s
                 made[each] = decode(record, values[each])
             records[name] = made[each]
         found.append(records)
+    return found
+
+
+def records_at(store: Store, run: int, row: RunQuestion, nodes: Sequence[str]) -> dict[str, Any]:
+    """The records of some nodes of one question of a run by name, those that it has; raises `BadInput` where a result is
+    gone."""
+    wanted = {name: row.results[name] for name in nodes if name in row.results}
+    values = store.results.values(list(wanted.values()))
+    found = {}
+    for name, each in wanted.items():
+        record = record_of(name)
+        if each not in values or record is None:
+            raise BadInput(f"run {run}: the store no longer has a result of '{name}'; run it again")
+        found[name] = decode(record, values[each])
     return found
 
 

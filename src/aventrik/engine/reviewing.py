@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import hashlib
 from collections import Counter
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -20,11 +21,11 @@ from ..core.judging.agreement import Found, Pair, agreement
 from ..core.judging.joining import CLASSES
 from ..core.keys import content_key
 from ..core.testsets import Question
-from ..storage.protocols import Run, Store
+from ..storage.protocols import Run, RunQuestion, Store
 from ..workspace.reviews import Decision, Reviews, changed_minds, drawing
 from ..workspace.testsets import question_from
 from .judges import OF
-from .reading_runs import criteria_of, records_of
+from .reading_runs import criteria_of, records_at, records_of
 
 VERDICT, RELEVANCE = "verdict", "relevance"
 CANT_TELL = "can't tell"
@@ -53,12 +54,19 @@ class Item:
 
 @dataclass(frozen=True)
 class Drawn:
-    """The items of one question, the chance of it to be asked next (its size), and its scores by the judge."""
+    """A question that may be asked about: the wordings of its claims ("" for an answer as a whole), the chance of it to be
+    asked next (its size), and its scores by the judge. Its items are read when they are looked at."""
 
     key: str
-    items: tuple[Item, ...]
+    claims: tuple[str, ...]
     size: float
     judged: Mapping[str, float]
+    read: Callable[[], tuple[Item, ...]] = field(compare=False, repr=False)
+
+    @cached_property
+    def items(self) -> tuple[Item, ...]:
+        """Its items, in order."""
+        return self.read()
 
 
 @dataclass(frozen=True)
@@ -74,6 +82,11 @@ class Sample:
     def items(self) -> list[Item]:
         """All items in order."""
         return [item for asked in self.questions for item in asked.items]
+
+    @property
+    def count(self) -> int:
+        """How many items there are."""
+        return sum(len(asked.claims) for asked in self.questions)
 
     def chances(self, count: int) -> dict[str, float]:
         """The chance of each question to be among the first `count`, by its key."""
@@ -93,25 +106,55 @@ def sample_of(
         raise BadInput(f"run {run.id} was not judged by '{what}'; it has {known}")
     rows = store.runs.questions(run.id)
     of = f"{OF}{judge}" if judge else ""
-    records = records_of(store, run.id, ["answer", "context", f"verdicts{of}", f"criterion {what}{of}"])
-    asked: list[tuple[str, tuple[Item, ...], float, Mapping[str, float]]] = []
-    for row, found in zip(rows, records):
-        items, doubt, judged = _items(question_from(row.body), row.key, found, what, criterion, judge)
-        if items:
-            asked.append((row.key, items, doubt, judged))
+    judging = f"criterion {what}{of}" if criterion is not None else f"verdicts{of}"
+    asked: list[tuple[RunQuestion, _Judged]] = []
+    for row, found in zip(rows, records_of(store, run.id, [judging], rows)):
+        told = _judged(found.get(judging), what)
+        if told is not None and "answer" in row.results:
+            asked.append((row, told))
     if not asked:
         raise BadInput(f"run {run.id} ({run.name}) has no answer that was judged by this; nothing to review")
-    sizes = sizes_of([doubt for _, _, doubt, _ in asked])
+    sizes = sizes_of([told.doubt for _, told in asked])
     drawn = reviews.drawn(run.name, run.testset, what) if reviews is not None else {}
-    if all(key[:_SHORT] in drawn for key, _, _, _ in asked):
-        sizes = np.array([drawn[key[:_SHORT]] for key, _, _, _ in asked])
+    if all(row.key[:_SHORT] in drawn for row, _ in asked):
+        sizes = np.array([drawn[row.key[:_SHORT]] for row, _ in asked])
         sizes = sizes / sizes.sum()
-    draws = [_draw(f"{seed} {run.name} {what} {key}") for key, _, _, _ in asked]
-    ordered = order_of(sizes, draws)
-    return Sample(
-        run, what,
-        tuple(Drawn(asked[n][0], asked[n][1], float(sizes[n]), asked[n][3]) for n in ordered), criterion,
-    )  # fmt: skip
+    draws = [_draw(f"{seed} {run.name} {what} {row.key}") for row, _ in asked]
+
+    def reading(row: RunQuestion) -> Callable[[], tuple[Item, ...]]:
+        return lambda: _items(
+            row, records_at(store, run.id, row, ("answer", "context", judging)), what, criterion, judging
+        )
+
+    made = []
+    for place in order_of(sizes, draws):
+        row, told = asked[place]
+        made.append(Drawn(row.key, told.claims, float(sizes[place]), told.scores, reading(row)))
+    return Sample(run, what, tuple(made), criterion)
+
+
+@dataclass(frozen=True)
+class _Judged:
+    """What a judge's record says of one question: the wordings of what it judged, its doubt, and its scores."""
+
+    claims: tuple[str, ...]
+    doubt: float
+    scores: Mapping[str, float]
+
+
+def _judged(record: Any, what: str) -> _Judged | None:
+    """None where the judge gave nothing."""
+    if isinstance(record, Grade):
+        return None if record.value is None else _Judged(("",), 0.0, {what: record.value})
+    if not isinstance(record, Judgement) or record.failure:
+        return None
+    if what == VERDICT:
+        if not record.verdicts:
+            return None
+        doubt = float(np.mean([_doubt(verdict) for verdict in record.verdicts]))
+        scores = verdict_scores([verdict.verdict for verdict in record.verdicts])
+        return _Judged(tuple(verdict.claim for verdict in record.verdicts), doubt, scores)
+    return None if record.relevance is None else _Judged(("",), 0.0, {RELEVANCE: record.relevance})
 
 
 def keep_sample(sample: Sample, reviews: Reviews, who: str, when: str) -> None:
@@ -128,40 +171,26 @@ def _draw(text: str) -> float:
 
 
 def _items(
-    question: Question, key: str, found: Mapping[str, Any], what: str, criterion: Criterion | None, judge: str
-) -> tuple[tuple[Item, ...], float, Mapping[str, float]]:
-    answer: Answer | None = found.get("answer")
-    of = f"{OF}{judge}" if judge else ""
-    judged: Judgement | None = found.get(f"verdicts{of}")
+    row: RunQuestion, found: Mapping[str, Any], what: str, criterion: Criterion | None, judging: str
+) -> tuple[Item, ...]:
+    question = question_from(row.body)
+    answer: Answer = found["answer"]
+    record = found[judging]
     context = found["context"].items if "context" in found else ()
-    none: tuple[tuple[Item, ...], float, Mapping[str, float]] = ((), 0.0, {})
-    if answer is None:
-        return none
     if what == VERDICT:
-        if judged is None or judged.failure or not judged.verdicts:
-            return none
-        items = tuple(_claim(question, key, answer, context, verdict) for verdict in judged.verdicts)
-        doubt = float(np.mean([_doubt(verdict) for verdict in judged.verdicts]))
-        return items, doubt, verdict_scores([verdict.verdict for verdict in judged.verdicts])
+        return tuple(_claim(question, row.key, answer, context, verdict) for verdict in record.verdicts)
     whole = content_key("answer", question.question, answer.text, [item.text for item in context])[:16]
     if criterion is not None:
-        grade: Grade | None = found.get(f"criterion {what}{of}")
-        if grade is None or grade.value is None:
-            return none
         levels = tuple(f"{each.level}" for each in criterion.levels)
-        item = Item(
-            whole, what, key, question, answer, context, "", levels, str(grade.level), 1.0, grade.reason, grade.quotes
-        )
-        return (item,), 0.0, {what: grade.value}
-    if judged is None or judged.failure or judged.relevance is None:
-        return none
+        return (
+            Item(
+                whole, what, row.key, question, answer, context, "", levels, str(record.level), 1.0, record.reason,
+                record.quotes,
+            ),
+        )  # fmt: skip
     levels = tuple(str(level) for level in range(RELEVANT + 1))
-    word = str(round(judged.relevance * RELEVANT))
-    return (
-        (Item(whole, what, key, question, answer, context, "", levels, word, 1.0),),
-        0.0,
-        {RELEVANCE: judged.relevance},
-    )
+    word = str(round(record.relevance * RELEVANT))
+    return (Item(whole, what, row.key, question, answer, context, "", levels, word, 1.0),)
 
 
 def _claim(question: Question, key: str, answer: Answer, context: tuple[Served, ...], verdict: Verdict) -> Item:
@@ -194,11 +223,12 @@ def verdict_scores(verdicts: Sequence[str]) -> dict[str, float]:
 
 @dataclass(frozen=True)
 class Labelled:
-    """What people said of a run's items: by the id of an item the decisions of each person; the questions all of whose
-    items were decided on, of the first ones in order without a gap; items on which people differ; how often somebody
-    changed their mind."""
+    """What people said of a run's items: those of questions that have a decision, in order; by the id of an item the
+    decisions of each person; the questions all of whose items were decided on, of the first ones in order without a gap;
+    items on which people differ; how often somebody changed their mind."""
 
     sample: Sample
+    items: tuple[Item, ...]
     said: Mapping[str, Mapping[str, Decision]]
     complete: tuple[Drawn, ...]
     disputed: tuple[Item, ...]
@@ -207,25 +237,28 @@ class Labelled:
     @property
     def count(self) -> int:
         """How many items have a decision."""
-        return sum(item.id in self.said for item in self.sample.items)
+        return sum(item.id in self.said for item in self.items)
 
 
 def labelled(sample: Sample, reviews: Reviews) -> Labelled:
     """What the reviews of a workspace say of a run's items."""
     every = reviews.last(sample.what)
-    said = {item.id: every[item.id] for item in sample.items if item.id in every}
+    worded = {each.claim for people in every.values() for each in people.values()}
+    looked = [asked for asked in sample.questions if not worded.isdisjoint(asked.claims)]
+    items = [item for asked in looked for item in asked.items]
+    said = {item.id: every[item.id] for item in items if item.id in every}
     complete = []
     for asked in sample.questions:
-        if not all(item.id in said for item in asked.items):
+        if worded.isdisjoint(asked.claims) or not all(item.id in said for item in asked.items):
             break
         complete.append(asked)
     disputed = [
-        item for item in sample.items
+        item for item in items
         if len({each.decision for each in said.get(item.id, {}).values() if each.decision != CANT_TELL}) > 1
     ]  # fmt: skip
-    ids = {item.id for item in sample.items}
+    ids = {item.id for item in items}
     changed = changed_minds(each for each in reviews.every if each.what == sample.what and each.item in ids)
-    return Labelled(sample, said, tuple(complete), tuple(disputed), changed)
+    return Labelled(sample, tuple(items), said, tuple(complete), tuple(disputed), changed)
 
 
 Untold = Mapping[str, int]  # of items that the judge could not tell, how often people said what
@@ -238,7 +271,7 @@ def pairs_of(labels: Labelled) -> tuple[list[Pair], Untold]:
     inside = {asked.key for asked in labels.complete}
     pairs: list[Pair] = []
     untold: Counter[str] = Counter()
-    for item in labels.sample.items:
+    for item in labels.items:
         people = [each for each in labels.said.get(item.id, {}).values() if each.decision != CANT_TELL]
         if not people:
             continue
@@ -267,7 +300,7 @@ def agreement_of(labels: Labelled, seed: int = 0) -> tuple[Found | None, Untold]
     """How far the judge and people agree on a run, None where nothing can be set side by side; and what people say of
     items that the judge could not tell."""
     pairs, untold = pairs_of(labels)
-    choices = labels.sample.items[0].choices
+    choices = labels.items[0].choices if labels.items else ()
     return (agreement(pairs, choices, seed) if pairs else None), untold
 
 
@@ -318,7 +351,7 @@ def disagreements(labels: Labelled) -> list[tuple[Item, Decision]]:
     """Items on which a person says otherwise than the judge, the judge's surest first."""
     found = [
         (item, each)
-        for item in labels.sample.items
+        for item in labels.items
         for each in labels.said.get(item.id, {}).values()
         if each.decision not in (item.judge, CANT_TELL) and item.judge in item.choices
     ]

@@ -50,7 +50,7 @@ def teach(opened: Opened, sample: Sample, reviews: Reviews, count: int) -> Taugh
         raise BadInput("--teach puts verdicts on claims into the prompt; a criterion has its [[cases]]")
     labels = labelled(sample, reviews)
     decided = []
-    for item in sample.items:
+    for item in labels.items:
         said = {each.decision for each in labels.said.get(item.id, {}).values()} - {CANT_TELL}
         if len(said) == 1:
             decided.append((item, said.pop()))

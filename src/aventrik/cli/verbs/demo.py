@@ -42,6 +42,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.say(f"the Tarrowby Navigation's help desk: documents, configurations and real questions in {options.dir}/")
     _gather(opened, screen, f"aventrik gather {where} {options.dir}/documents")
     _draft(opened, screen, f"aventrik draft {where} --testset drafted -n {_DRAFTED}")
+    _locate(opened, screen, where)
     runs = _run(opened, screen, where)
     _step(screen, f"aventrik compare {where}")
     result = compare(opened.store, opened.workspace.settings, runs["enquiries"])
@@ -58,7 +59,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.say("  aventrik compare --measure correctness            which one answers best")
     screen.say(f"  aventrik explain {best.id} e001                          any question, stage by stage")
     screen.say(f"  aventrik explain desk {best.id} e034                     the live system beside the best run")
-    screen.say("  aventrik review --verdicts desk                   decide on its answers yourself")
+    screen.say("  aventrik review asked                             decide where the questions of the log are answered")
+    screen.say("  aventrik review --verdicts desk                   decide on the live system's answers yourself")
     screen.say("  aventrik cut --testset enquiries                  what each chunking does to the documents")
     screen.say("  aventrik new ~/mine && cd ~/mine && aventrik gather PATH    the same for your own documents")
     screen.say(f"\ndone in {time.monotonic() - began:.1f} s", style="dim")
@@ -100,6 +102,37 @@ def _draft(opened: Opened, screen: Screen, command: str) -> None:
         screen.say(f"{len(made.questions)} questions → {path}")
         show_made(made, brief, screen)
         show_some(made, 4, screen)
+
+
+def _locate(opened: Opened, screen: Screen, where: str) -> None:
+    """A log of what people typed, as a test set; and what they ask that no document holds."""
+    from ...core.testsets.locating.gathering import Entry
+    from ...demo.layout import LOG
+    from ...engine.gaps import find_gaps
+    from ...engine.locating import locate
+    from ...engine.pooling import pool_of
+    from ...workspace.logs import load_log
+    from ...workspace.testsets import load_testset, save_testset
+    from ..gap_views import show_gaps
+    from .locate import show_made as show_located
+
+    source = opened.workspace.folder / LOG
+    if not source.is_file():
+        return  # a workspace of an earlier version
+    _step(screen, f"aventrik locate {where} {source}")
+    path = opened.workspace.testset_path("asked")
+    if path.exists():
+        questions = load_testset(path)
+        screen.say(f"{len(questions)} questions stand in {path} from before")
+    else:
+        entries = [Entry(line.text, line.when, line.conversation, line.count) for line in load_log(source).lines]
+        with screen.progress() as meter:
+            made = locate(opened, entries, pool_of(opened, []), len(entries), progress=meter)
+        questions = list(made.questions)
+        save_testset(path, questions)
+        screen.say(f"{made.log.entries} entries fold to {len(made.log.enquiries)} different questions")
+        show_located(made, path, screen)
+    show_gaps(find_gaps(opened, questions), screen, 5)
 
 
 def _run(opened: Opened, screen: Screen, where: str) -> dict[str, list[Run]]:

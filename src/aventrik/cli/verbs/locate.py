@@ -90,7 +90,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if not made.questions:
         screen.say(f"nothing new: all {made.again} questions of the log stand in testsets/{path.name}, counted there")
         return 0
-    _show_made(made, path, screen)
+    show_made(made, path, screen)
     _show_some(made, options.show, screen)
     screen.title("what people ask and no document holds")
     show_gaps_of(gaps, screen)
@@ -156,7 +156,8 @@ def _show_log(made: Located, log: Log, screen: Screen) -> None:
         screen.say(f"  passed over: {told}")
 
 
-def _show_made(made: Located, path: Path, screen: Screen) -> None:
+def show_made(made: Located, path: Path, screen: Screen) -> None:
+    """How many questions have a place, how many nothing answers, and how far that can be trusted."""
     needs = [question for question in made.questions if question.needs]
     doubtful = sum(question.meta["confidence"] < _DOUBTFUL for question in made.questions)
     screen.say(

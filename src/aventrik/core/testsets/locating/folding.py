@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from ...offline.answering.asking import FRAME
+from ...offline.answering.asking import FRAME, read
 from ...offline.synonyms import GROUPS as EVERYDAY
 from ...offline.synonyms import leader
 from ...offline.thesaurus import NOUNS, VERBS
@@ -23,6 +23,7 @@ _NEGATION = frozenset("not no never without cannot nor neither none except unles
 _NEGATED = re.compile(r"n't$|^(?:can|don|isn|won|doesn|didn|aren|wasn|shouldn|couldn|wouldn|hasn|haven)t$")
 _NOT = "¬"
 _DIRECTION = re.compile(r"\b(?P<one>[\w'’-]+) (?:in)?to (?:an? |the |my )?(?P<other>[\w'’-]+)\b")
+_CODE = re.compile(r"(?<![\w-])--?[a-z][\w-]+|\w+(?:[-_./:]+\w+)+")
 _FORMS = (
     ("why", re.compile(r"\bwhy\b|\bhow come\b|\breason\b")),
     ("when", re.compile(r"\bwhen\b|\bwhat (?:time|date|day)\b|\bwhich (?:time|date|day)\b")),
@@ -39,11 +40,14 @@ _ASKS = re.compile(
 @dataclass(frozen=True)
 class Gist:
     """What a question asks, whatever its words: the terms that mean something, its form ("why", "when", …, "" for any
-    other, None where nothing tells), and what it goes from and to."""
+    other, None where nothing tells), what it goes from and to, whether it asks what its only term is, and its codes:
+    words with marks inside, and options."""
 
     terms: frozenset[str]
     form: str | None
     directions: frozenset[tuple[str, str]]
+    defines: bool = False
+    codes: frozenset[str] = frozenset()
 
 
 def gist_of(text: str, spelt: Mapping[str, str] = {}) -> Gist:
@@ -66,15 +70,20 @@ def gist_of(text: str, spelt: Mapping[str, str] = {}) -> Gist:
     if not terms - {_NOT}:
         terms.update(every)
     ways = frozenset((leader(stem(found["one"])), leader(stem(found["other"]))) for found in _DIRECTION.finditer(low))
-    return Gist(frozenset(terms), form, frozenset(way for way in ways if set(way) <= terms))
+    defines = len(terms) == 1 and read(text).defines
+    codes = frozenset(stem(code) for code in _CODE.findall(low))
+    return Gist(frozenset(terms), form, frozenset(way for way in ways if set(way) <= terms), defines, codes)
 
 
 def same(one: Gist, other: Gist, rarity: Mapping[str, float]) -> bool:
     """Whether two questions ask the same: both have at least 0.85 of the weight of their terms, a term weighing by its
-    rarity; neither negates what the other does not, nor turns a direction round; and their forms agree."""
+    rarity; neither negates what the other does not, nor turns a direction round; and their forms agree. Of a single term
+    either both ask what it is, or neither does."""
     if one.form != other.form and one.form is not None and other.form is not None:
         return False
     if (_NOT in one.terms) != (_NOT in other.terms):
+        return False
+    if one.defines != other.defines or _other_codes(one.codes, other.codes):
         return False
     if any((b, a) in other.directions for a, b in one.directions):
         return False
@@ -86,6 +95,12 @@ def same(one: Gist, other: Gist, rarity: Mapping[str, float]) -> bool:
     weigh = rarity.get
     whole = sum(weigh(term, 1.0) for term in one.terms | other.terms)
     return sum(weigh(term, 1.0) for term in one.terms & other.terms) >= ALIKE * whole
+
+
+def _other_codes(one: frozenset[str], other: frozenset[str]) -> bool:
+    """Whether two questions name different codes; an option that only one of them names counts, a word that only one
+    writes with a mark does not."""
+    return one != other and bool((one and other) or any(code.startswith("-") for code in one | other))
 
 
 def wording_key(text: str) -> str:

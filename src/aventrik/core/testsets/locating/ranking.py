@@ -13,7 +13,7 @@ import numpy.typing as npt
 from ...documents import Document
 from ...documents.spans import Range
 from ...offline.answering.asking import leaning, read
-from ...offline.answering.reading import Fit, Sentence, fits_of, sentences_of
+from ...offline.answering.reading import Sentence, fits_of, sentences_of
 from ...text import sentences
 
 POOLED = 40  # passages of a question that are read

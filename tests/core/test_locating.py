@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from aventrik.core.documents import Document
+from aventrik.core.offline.answering.standing import told_whole
 from aventrik.core.reading import read
 from aventrik.core.testsets.deciding import doubt_of, order_of
 from aventrik.core.testsets.locating.cleaning import masked, no_question, plain
@@ -98,6 +99,13 @@ def test_questions_that_lean_on_the_one_before(question: str) -> None:
 )
 def test_questions_that_stand_alone(question: str) -> None:
     assert not leans(question)
+
+
+def test_the_built_in_model_puts_what_was_named_before_behind_a_question() -> None:
+    assert told_whole("and this year?", ["when was the regatta last year"]) == "and this year (regatta last)?"
+    before = ["how long can i stop at skelder bridge", "and at hexley?"]
+    assert told_whole("what about winter", before) == "what about winter (hexley stop skelder bridge)?"
+    assert told_whole("when?", ["why?"]) == "when?"
 
 
 def test_what_is_no_question() -> None:

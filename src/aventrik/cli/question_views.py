@@ -153,7 +153,7 @@ class Questions:
         if spot.level >= 0:
             head.append(f"  answers to {spot.level} of 3", style="dim")
         body = Text(visible(" ".join(shown.before.split())), style="dim")
-        body.append(" ")
+        body.append(" " if body else "")
         body.append(visible(" ".join(shown.quote.split())), style="reverse" if taken else "underline")
         body.append(f" {visible(' '.join(shown.after.split()))}", style="dim")
         return Group(head, body)

@@ -8,15 +8,19 @@ from typing import Any
 from .asking import read
 
 
+_ENOUGH = 2  # things that are named, from which a question is understood
+
+
 def told_whole(question: str, before: Sequence[str]) -> str:
-    """A question with what it leans on behind it in brackets: what the last question before it that names anything names
-    and it does not."""
-    own = {asked.word for asked in read(question).about}
+    """A question with what it leans on behind it in brackets: what the last questions before it name and it does not, as
+    many of them as it takes to name two things."""
+    known = {asked.word for asked in read(question).about}
+    more: list[str] = []
     for other in reversed(before):
-        more = [asked.word for asked in read(other).about if asked.word not in own]
-        if more:
-            return f"{question.rstrip(' ?')} ({' '.join(more)})?"
-    return question
+        more.extend(dict.fromkeys(asked.word for asked in read(other).about if asked.word not in {*known, *more}))
+        if len(more) >= _ENOUGH:
+            break
+    return f"{question.rstrip(' ?')} ({' '.join(more)})?" if more else question
 
 
 def stand_alone(fields: Mapping[str, Any]) -> dict[str, Any]:

@@ -125,6 +125,7 @@ def fold(texts: Sequence[str], counts: Sequence[int] = (), known: Iterable[str] 
     spelt = _spelt([texts[place] for place in firsts], known)
     gists = {place: gist_of(texts[place], spelt) for place in firsts}
     rarity = _rarity(list(gists.values()))
+    weights_of = {place: sum(rarity[term] for term in gist.terms) for place, gist in gists.items()}
     order = sorted(firsts, key=lambda place: (-asked[place], place))
     with_term: dict[str, list[int]] = {}
     exact: dict[tuple[frozenset[str], str | None], int] = {}
@@ -134,7 +135,10 @@ def fold(texts: Sequence[str], counts: Sequence[int] = (), known: Iterable[str] 
         rarest = sorted(gist.terms, key=lambda term: (-rarity[term], term))[:2]
         found = exact.get((gist.terms, gist.form))
         if found is None or not same(gist, gists[found], rarity):
-            near = dict.fromkeys(other for term in rarest for other in with_term.get(term, ()))
+            low, high = ALIKE * weights_of[place], weights_of[place] / ALIKE  # beyond these they can't be alike
+            near = dict.fromkeys(
+                other for term in rarest for other in with_term.get(term, ()) if low <= weights_of[other] <= high
+            )
             found = next((other for other in near if same(gist, gists[other], rarity)), None)
         if found is not None:
             into[place] = found

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from ...offline.answering.asking import read
-from ...text import WORD
+from ...offline.answering.asking import FRAME
+from ...text import STOP_WORDS, WORD, stem
 
 _FEW = 3  # things that a question names, from which it stands alone though it points back
 _TIMES = frozenset("year month week day morning evening night today tomorrow now last next".split())
@@ -30,14 +30,19 @@ def leans(question: str) -> bool:
     names few things, or points back while it names hardly anything."""
     if _BARE.match(question):
         return True
-    names = [asked for asked in read(question).about if not asked.figure and asked.word not in _TIMES]
+    words = WORD.findall(question)
+    names = {word for word in map(str.lower, words) if _names(word)}
     if _OPENING.match(question) and len(names) < _FEW:
         return True
-    words = WORD.findall(question)
     if not names:
         return len(words) <= 6 and bool(_ASKED.search(question) or _POINTING.search(question))
     pointing = _POINTING.search(question)
     return pointing is not None and len(names) < 2 and not _opens(question)
+
+
+def _names(word: str) -> bool:
+    """Whether a word names something: no small word, no word that frames a question, no figure, no day or season."""
+    return word not in STOP_WORDS and word not in _TIMES and not word[0].isdigit() and stem(word) not in FRAME
 
 
 def _opens(question: str) -> bool:

@@ -159,7 +159,8 @@ def _judged(
         for ranking in rankings
         for proposal in ranking.proposals
     ]
-    replies = iter(model.perform(tasks) if tasks else ())
+    # The built-in judge's word is the order itself: it weighs a place against all others, which no single passage tells.
+    replies = iter([Reply(None)] * len(tasks) if model.name == "offline" else model.perform(tasks) if tasks else ())
     found: list[list[Ranking]] = [[] for _ in enquiries]
     judged: list[list[list[Reply]]] = [[] for _ in enquiries]
     for (n, _, _), ranking in zip(flat, rankings):

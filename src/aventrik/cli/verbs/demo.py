@@ -101,7 +101,7 @@ def _draft(opened: Opened, screen: Screen, command: str) -> None:
         save_testset(path, made.questions)
         screen.say(f"{len(made.questions)} questions → {path}")
         show_made(made, brief, screen)
-        show_some(made, 4, screen)
+        show_some(made, 2, screen)
 
 
 def _locate(opened: Opened, screen: Screen, where: str) -> None:
@@ -132,7 +132,7 @@ def _locate(opened: Opened, screen: Screen, where: str) -> None:
         save_testset(path, questions)
         screen.say(f"{made.log.entries} entries fold to {len(made.log.enquiries)} different questions")
         show_located(made, path, screen)
-    show_gaps(find_gaps(opened, questions), screen, 5)
+    show_gaps(find_gaps(opened, questions), screen, 3)
 
 
 def _run(opened: Opened, screen: Screen, where: str) -> dict[str, list[Run]]:

@@ -22,7 +22,6 @@ from pathlib import Path
 from aventrik.cli.question_views import Ledger, Questions
 from aventrik.cli.reviewing import Session, drawn
 from aventrik.core.testsets.deciding import order_of
-from aventrik.core.testsets.locating.gathering import Entry
 from aventrik.engine.deciding import Spots
 from aventrik.engine.drafting import brief_of, draft_questions
 from aventrik.engine.gathering import gather
@@ -66,7 +65,7 @@ def main() -> None:
         )
         plain = time.perf_counter() - began
         began = time.perf_counter()
-        entries = [Entry(line.text, line.when, line.conversation, line.count) for line in load_log(log).lines]
+        entries = load_log(log).entries
         read = time.perf_counter() - began
         marks: dict[str, float] = {}
         made = locate(

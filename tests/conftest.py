@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+import fcntl
 import gc
 import io
 import json
 import os
+import pty
+import select
 import shutil
 import sqlite3
+import struct
 import subprocess
 import sys
-from collections.abc import Callable, Mapping, Sequence
-from contextlib import closing, redirect_stderr, redirect_stdout
+import termios
+import threading
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager, redirect_stderr, redirect_stdout
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
@@ -118,6 +126,80 @@ class Program:
         assert told.startswith(f"aventrik {arguments[0]}: "), told
         assert len(told.splitlines()) <= 2, told
         return told
+
+
+@contextmanager
+def chat_server(answer: Callable[[dict[str, Any]], dict[str, Any]]) -> Iterator[str]:
+    """A model server on this machine that answers the body of each request by a function; its address."""
+
+    class Handler(BaseHTTPRequestHandler):
+        def log_message(self, *args: Any) -> None: ...
+
+        def do_POST(self) -> None:
+            body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
+            data = json.dumps(answer(body)).encode()
+            self.send_response(200)
+            self.send_header("Content-Length", str(len(data)))
+            self.end_headers()
+            self.wfile.write(data)
+
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    yield f"http://127.0.0.1:{server.server_port}"
+    server.shutdown()
+    server.server_close()
+
+
+def name_house(program: Program, address: str, role: str = "", more: str = "") -> None:
+    """Names a model server 'house' in the settings of a workspace, in a role where one is told."""
+    settings = program.folder / "aventrik.toml"
+    text = settings.read_text()
+    if role:
+        assert f'{role:<8} = "offline"' in text
+        text = text.replace(f'{role:<8} = "offline"', f'{role:<8} = "house"')
+    settings.write_text(
+        f'{text}\n[models.house]\nkind = "http"\naddress = "{address}"\nmodel = "m"\ncontext = 32000\n{more}'
+    )
+
+
+class Terminal:
+    """The program in a pseudo-terminal of its own: keys in, what it draws out."""
+
+    def __init__(self, program: Program, *arguments: str, rows: int = 30, columns: int = 100) -> None:
+        self._main, other = pty.openpty()
+        self.size(rows, columns)
+        self._started = subprocess.Popen(
+            [sys.executable, "-m", "aventrik", *arguments],
+            cwd=program.folder, stdin=other, stdout=other, stderr=other, env={**os.environ, "TERM": "xterm"},
+            start_new_session=True,
+        )  # fmt: skip
+        os.close(other)
+        self.seen = b""
+
+    def size(self, rows: int, columns: int) -> None:
+        """Gives the terminal another size."""
+        fcntl.ioctl(self._main, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
+
+    def keys(self, text: str) -> None:
+        """Presses keys."""
+        os.write(self._main, text.encode())
+
+    def until(self, done: Callable[[], bool]) -> None:
+        """Waits, a minute at the most."""
+        end = time.monotonic() + 60
+        while not done():
+            assert time.monotonic() < end, self.seen[-2000:]
+            if select.select([self._main], [], [], 0.2)[0]:
+                self.seen += os.read(self._main, 65536)
+
+    def shows(self, words: str) -> None:
+        """Waits until something was drawn."""
+        self.until(lambda: words.encode() in self.seen)
+
+    def close(self) -> None:
+        """Hangs up, and waits for the end."""
+        os.close(self._main)
+        self._started.wait(30)
 
 
 @pytest.fixture

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from aventrik.engine.opened import Opened
-from tests.conftest import Program
+from tests.conftest import Program, chat_server, name_house
 
 LOG = """when,session,role,text
 2031-05-02,s1,user,how long may a boat stay at a visitor mooring
@@ -114,38 +114,20 @@ def test_candidates_of_the_users_own_configurations(log: Program) -> None:
 @pytest.fixture
 def house(log: Program) -> Any:
     """A judge on a server: the stand-in, which calls are counted of; with `silent` it answers nothing that can be read."""
-    import threading
-    from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-
     from aventrik.standin import replies
 
-    state = {"silent": False, "tasks": []}
+    state: dict[str, Any] = {"silent": False, "tasks": []}
 
-    class Handler(BaseHTTPRequestHandler):
-        def log_message(self, *args: Any) -> None: ...
+    def answer(body: dict[str, Any]) -> dict[str, Any]:
+        state["tasks"].append(body["messages"][0]["content"].split("\n")[0])
+        reply = replies.chat(body)
+        if state["silent"]:
+            reply["choices"][0]["message"]["content"] = "I would rather not."
+        return reply
 
-        def do_POST(self) -> None:
-            body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
-            state["tasks"].append(body["messages"][0]["content"].split("\n")[0])  # type: ignore[attr-defined]
-            reply = replies.chat(body)
-            if state["silent"]:
-                reply["choices"][0]["message"]["content"] = "I would rather not."
-            data = json.dumps(reply).encode()
-            self.send_response(200)
-            self.send_header("Content-Length", str(len(data)))
-            self.end_headers()
-            self.wfile.write(data)
-
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    with (log.folder / "aventrik.toml").open("a") as file:
-        file.write(
-            f'\n[models.house]\nkind = "http"\naddress = "http://127.0.0.1:{server.server_port}"\nmodel = "m"\n'
-            "context = 32000\nattempts = 2\nbackoff = 0\n"
-        )
-    yield log, state
-    server.shutdown()
-    server.server_close()
+    with chat_server(answer) as address:
+        name_house(log, address, more="attempts = 2\nbackoff = 0\n")
+        yield log, state
 
 
 def test_a_judge_that_reads_grades_what_was_found(house: Any) -> None:
@@ -206,3 +188,12 @@ def test_bad_input(log: Program) -> None:
     made = log.json("locate", "odd.txt", "--embedding", "none")
     assert made["passed_over"] == {"it is longer than 2,000 characters": 1}
     assert "\x1b" not in (log.folder / "testsets" / "asked.jsonl").read_text()
+
+
+def test_a_comparison_says_when_nobody_has_looked_at_where_questions_are_answered(log: Program) -> None:
+    table = "question\n" + "".join(f"how long may a boat of class {n} stay at a visitor mooring\n" for n in range(55))
+    (log.folder / "many.csv").write_text(table)
+    log("locate", "many.csv", "--embedding", "none")
+    log("run", "starter", "--testset", "asked", "--until", "served")
+    told = " ".join(log("compare").stderr.split())
+    assert "nobody has looked at 55 of the 55 questions, which were located by a judge that is sure to" in told

@@ -4,14 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
-import os
-import pty
 import re
-import select
-import subprocess
-import sys
-import threading
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -29,7 +22,7 @@ from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
 from aventrik.models.prompts import load_prompt
 from aventrik.workspace.reviews import Reviews
-from tests.conftest import Program, write_testset
+from tests.conftest import Program, Terminal, chat_server, name_house, write_testset
 
 RULES = [("Oak", 12), ("Elm", 15), ("Ash", 18), ("Fir", 21), ("Yew", 24), ("Box", 27), ("Bay", 30), ("Fig", 33)] * 2
 
@@ -267,44 +260,21 @@ def test_the_screen_is_driven_by_keys(live: Program) -> None:
 
 def test_a_real_terminal_resize_interrupt_and_coming_back(live: Program) -> None:
     """In a pseudo-terminal of its own: two decisions, another size, Ctrl-C; then what was decided stands."""
-    import fcntl
-    import struct
-    import termios
-
-    def size(handle: int, rows: int, columns: int) -> None:
-        fcntl.ioctl(handle, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
-
-    main, other = pty.openpty()
-    size(main, 30, 100)
-    started = subprocess.Popen(
-        [sys.executable, "-m", "aventrik", "review", "--verdicts", "live", "--who", "ann"],
-        cwd=live.folder, stdin=other, stdout=other, stderr=other, env={**os.environ, "TERM": "xterm"}, start_new_session=True,
-    )  # fmt: skip
-    os.close(other)
-    seen = b""
-
-    def until(done: Callable[[], bool]) -> None:
-        nonlocal seen
-        end = time.monotonic() + 60
-        while not done():
-            assert time.monotonic() < end, seen[-2000:]
-            if select.select([main], [], [], 0.2)[0]:
-                seen += os.read(main, 65536)
+    path = live.folder / "reviews" / "ann.jsonl"
 
     def decided(count: int) -> Callable[[], bool]:
-        path = live.folder / "reviews" / "ann.jsonl"
         return lambda: path.exists() and path.read_text().count('"decision":') == count + 1  # and how it was drawn
 
-    until(lambda: b"1 of 16" in seen)
-    os.write(main, b"s")
-    until(decided(1))
-    size(main, 20, 60)
-    os.write(main, b"c")
-    until(decided(2))
-    os.write(main, b"\x03")
-    until(lambda: b"2 claims of run" in seen)
-    os.close(main)
-    started.wait(30)
+    terminal = Terminal(live, "review", "--verdicts", "live", "--who", "ann")
+    terminal.shows("1 of 16")
+    terminal.keys("s")
+    terminal.until(decided(1))
+    terminal.size(20, 60)
+    terminal.keys("c")
+    terminal.until(decided(2))
+    terminal.keys("\x03")
+    terminal.shows("2 claims of run")
+    terminal.close()
     said = [each.decision for each in Reviews(live.folder / "reviews").every if each.what == "verdict"]
     assert said == ["supported", "contradicted"]
     assert session_of(live)[0].place == 2
@@ -313,36 +283,19 @@ def test_a_real_terminal_resize_interrupt_and_coming_back(live: Program) -> None
 @pytest.fixture
 def taught(live: Program) -> Iterator[Program]:
     """The same with a judge on a server that calls every claim supported, until cases in its prompt teach it otherwise."""
-    from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-
     from aventrik.standin import replies
 
-    class Handler(BaseHTTPRequestHandler):
-        def log_message(self, *args: Any) -> None: ...
+    def answer(body: dict[str, Any]) -> dict[str, Any]:
+        reply = replies.chat(body)
+        if "Task: verdict" in body["messages"][0]["content"] and "case 1" not in body["messages"][-1]["content"]:
+            word = {"quotes": [], "reason": "so it seems", "verdict": "supported", "confidence": 0.9}
+            reply["choices"][0]["message"]["content"] = json.dumps(word)
+        return reply
 
-        def do_POST(self) -> None:
-            body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
-            text = body["messages"][-1]["content"]
-            reply = replies.chat(body)
-            if "Task: verdict" in body["messages"][0]["content"] and "case 1" not in text:
-                word = {"quotes": [], "reason": "so it seems", "verdict": "supported", "confidence": 0.9}
-                reply["choices"][0]["message"]["content"] = json.dumps(word)
-            data = json.dumps(reply).encode()
-            self.send_response(200)
-            self.send_header("Content-Length", str(len(data)))
-            self.end_headers()
-            self.wfile.write(data)
-
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    settings = live.folder / "aventrik.toml"
-    text = settings.read_text().replace('judge    = "offline"', 'judge    = "house"')
-    address = f"http://127.0.0.1:{server.server_port}"
-    settings.write_text(f'{text}\n[models.house]\nkind = "http"\naddress = "{address}"\nmodel = "m"\ncontext = 32000\n')
-    live("score", "live.jsonl")
-    yield live
-    server.shutdown()
-    server.server_close()
+    with chat_server(answer) as address:
+        name_house(live, address, "judge")
+        live("score", "live.jsonl")
+        yield live
 
 
 def test_decided_cases_in_the_prompt_are_tried_on_others(taught: Program) -> None:

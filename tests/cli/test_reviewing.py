@@ -4,14 +4,9 @@ from __future__ import annotations
 
 import csv
 import json
-import os
-import pty
-import select
-import subprocess
-import sys
-import threading
+import re
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
 import pytest
@@ -28,7 +23,7 @@ from aventrik.engine.opened import Opened
 from aventrik.engine.passage_labels import sample_of
 from aventrik.workspace.reviews import Reviews
 from aventrik.workspace.testsets import load_rows
-from tests.conftest import Program, write_testset
+from tests.conftest import Program, Terminal, chat_server, name_house, write_testset
 
 STAY = "A boat may stay at a visitor mooring for 48 hours."
 OVERSTAY = "An overstay is charged at £25 for each day."
@@ -91,8 +86,6 @@ NAMES = ("left", "right", "up", "down", "home", "end", "enter", "escape", "backs
 
 
 def screen(session: Session, width: int = 100, height: int = 60) -> str:
-    import re
-
     return " ".join(re.sub(r"\x1b\[[0-9;]*m", "", drawn(session, width, height)).split())
 
 
@@ -222,10 +215,6 @@ def test_the_screen_is_driven_by_keys(asked: Program) -> None:
 
 def test_a_real_terminal_with_twenty_thousand_questions(asked: Program) -> None:
     """In a pseudo-terminal: every kind of key, another size, Ctrl-C, and coming back."""
-    import fcntl
-    import struct
-    import termios
-
     row = json.loads((asked.folder / "testsets" / "asked.jsonl").read_text().splitlines()[0])
     with (asked.folder / "testsets" / "many.jsonl").open("w") as file:
         for number in range(20_000):
@@ -233,43 +222,23 @@ def test_a_real_terminal_with_twenty_thousand_questions(asked: Program) -> None:
                 json.dumps({**row, "id": f"q{number:05}", "question": f"how long may i stay at {number}"}) + "\n"
             )
 
-    def size(handle: int, rows: int, columns: int) -> None:
-        fcntl.ioctl(handle, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
-
-    main, other = pty.openpty()
-    size(main, 30, 100)
-    started = subprocess.Popen(
-        [sys.executable, "-m", "aventrik", "review", "many", "--who", "ann"],
-        cwd=asked.folder, stdin=other, stdout=other, stderr=other, env={**os.environ, "TERM": "xterm"}, start_new_session=True,
-    )  # fmt: skip
-    os.close(other)
-    seen = b""
-
-    def until(done: Callable[[], bool]) -> None:
-        nonlocal seen
-        end = time.monotonic() + 60
-        while not done():
-            assert time.monotonic() < end, seen[-2000:]
-            if select.select([main], [], [], 0.2)[0]:
-                seen += os.read(main, 65536)
-
     def said() -> list[str]:
         return [each.decision for each in Reviews(asked.folder / "reviews").every]
 
-    until(lambda: b"1 of 20000" in seen)
-    os.write(main, b"2y")
-    until(lambda: said() == ["edited", "keep"])
-    size(main, 20, 60)
-    os.write(main, b"n1\r")
-    until(lambda: said()[2:] == ["reject"])
-    os.write(main, b"e\x1b")  # a line is opened, and dropped by escape
+    terminal = Terminal(asked, "review", "many", "--who", "ann")
+    terminal.shows("1 of 20000")
+    terminal.keys("2y")
+    terminal.until(lambda: said() == ["edited", "keep"])
+    terminal.size(20, 60)
+    terminal.keys("n1\r")
+    terminal.until(lambda: said()[2:] == ["reject"])
+    terminal.keys("e\x1b")  # a line is opened, and dropped by escape
     time.sleep(0.4)
-    os.write(main, b"\x1b[C\x1b[Dx")
-    until(lambda: said()[3:] == ["can't tell"])
-    os.write(main, b"\x03")
-    until(lambda: b"3 of 20,000 questions" in seen)
-    os.close(main)
-    started.wait(30)
+    terminal.keys("\x1b[C\x1b[Dx")
+    terminal.until(lambda: said()[3:] == ["can't tell"])
+    terminal.keys("\x03")
+    terminal.shows("3 of 20,000 questions")
+    terminal.close()
     assert session_of(asked, name="many")[0].place == 3
 
 
@@ -332,8 +301,6 @@ def test_a_sheet_is_taken_whole_or_not_at_all(asked: Program, change: dict[str, 
     rows[1]["decision"] = "keep"
     rows[0].update(change)
     write(asked, rows)
-    import re
-
     assert re.search(told, asked.fails("review", "asked", "--from", "s.csv", "--who", "ann"))
     assert not (asked.folder / "reviews" / "ann.jsonl").exists()
 
@@ -527,34 +494,17 @@ def test_the_passage_screen(passages: Program) -> None:
 @pytest.fixture
 def writer(passages: Program) -> Iterator[Program]:
     """A writer on a server that grades every passage 3, until a case in its prompt teaches it that classes over 5 are unfit."""
-    from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
-    class Handler(BaseHTTPRequestHandler):
-        def log_message(self, *args: Any) -> None: ...
+    def answer(body: dict[str, Any]) -> dict[str, Any]:
+        text = body["messages"][-1]["content"]
+        numbers = [int(number) for number in re.findall(r"class (\d+)", text)]
+        grade = 0 if "case 1" in text and numbers and numbers[-1] > 5 else 3
+        content = json.dumps({"reason": "so it seems", "grade": grade})
+        return {"choices": [{"message": {"content": content}, "finish_reason": "stop"}]}
 
-        def do_POST(self) -> None:
-            import re
-
-            body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
-            text = body["messages"][-1]["content"]
-            numbers = [int(n) for n in re.findall(r"class (\d+)", text)]
-            grade = 0 if "case 1" in text and numbers and numbers[-1] > 5 else 3
-            content = json.dumps({"reason": "so it seems", "grade": grade})
-            data = json.dumps({"choices": [{"message": {"content": content}, "finish_reason": "stop"}]}).encode()
-            self.send_response(200)
-            self.send_header("Content-Length", str(len(data)))
-            self.end_headers()
-            self.wfile.write(data)
-
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    settings = passages.folder / "aventrik.toml"
-    text = settings.read_text().replace('writer   = "offline"', 'writer   = "house"')
-    address = f"http://127.0.0.1:{server.server_port}"
-    settings.write_text(f'{text}\n[models.house]\nkind = "http"\naddress = "{address}"\nmodel = "m"\ncontext = 32000\n')
-    yield passages
-    server.shutdown()
-    server.server_close()
+    with chat_server(answer) as address:
+        name_house(passages, address, "writer")
+        yield passages
 
 
 def test_labelled_passages_teach_a_filter_that_reads(writer: Program) -> None:

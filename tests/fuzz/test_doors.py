@@ -26,7 +26,7 @@ from aventrik.core.errors import AventrikError, BadInput, Unavailable, Unreadabl
 from aventrik.core.protocols import TASKS, Task
 from aventrik.core.reading import FORMATS, Reading, read_all, read_file
 from aventrik.core.searching import filters
-from aventrik.core.testsets.locating.gathering import Entry, gathered
+from aventrik.core.testsets.locating.gathering import gathered
 from aventrik.models.caller import Caller, Refused
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
@@ -196,8 +196,7 @@ def test_logs_of_questions(name: str, rows: list[list[str]], noise: bytes) -> No
         for data in (body, lines, noise, body + noise):
             path.write_bytes(data)
             with suppress(BadInput):
-                entries = [Entry(each.text, each.when, each.conversation, each.count) for each in load_log(path).lines]
-                for enquiry in gathered(entries, lambda some: [text for text, _ in some]).enquiries:
+                for enquiry in gathered(load_log(path).entries, lambda some: [text for text, _ in some]).enquiries:
                     enquiry.question.encode()
 
 

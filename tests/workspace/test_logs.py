@@ -22,17 +22,14 @@ def log(tmp_path: Path):
 
 def test_lines_of_text(log) -> None:
     found = load_log(log("q.txt", "may i fish\n\nhow deep is it\n"))
-    assert [(line.number, line.text, line.count) for line in found.lines] == [
-        (1, "may i fish", 1),
-        (3, "how deep is it", 1),
-    ]
+    assert [(line.text, line.count) for line in found.entries] == [("may i fish", 1), ("how deep is it", 1)]
 
 
 def test_columns_are_found_by_their_names(log) -> None:
     text = "id;When;Session;User query;times\n1;03/04/2031 10:15;s1;may i fish;4\n2;nonsense;s1;how deep is it;\n"
     found = load_log(log("q.csv", text.replace("User query", "query")))
     assert found.columns == {"question": "query", "when": "When", "conversation": "Session", "count": "times"}
-    first, second = found.lines
+    first, second = found.entries
     assert (first.when, first.conversation, first.count) == ("2031-04-03", "s1", 4)
     assert (second.when, second.count, found.no_date) == ("", 1, 1)
 
@@ -44,7 +41,7 @@ def test_a_column_is_found_by_what_stands_in_it(log) -> None:
 
 def test_named_columns_win(log) -> None:
     path = log("q.csv", "question,asked_by\nmay i fish,how deep is it\n")
-    assert load_log(path, {"question": "asked_by"}).lines[0].text == "how deep is it"
+    assert load_log(path, {"question": "asked_by"}).entries[0].text == "how deep is it"
     with pytest.raises(BadInput, match=r"no column is named 'askedby'.*did you mean asked_by"):
         load_log(path, {"question": "askedby"})
     with pytest.raises(BadInput, match=r"there is nothing like 'queston'.*question"):
@@ -56,32 +53,32 @@ def test_named_columns_win(log) -> None:
 def test_the_other_side_of_a_conversation_is_passed_over(log) -> None:
     path = log("q.csv", "role,text\nuser,may i fish\nassistant,yes you may\nUser,and at night\n")
     found = load_log(path)
-    assert [line.text for line in found.lines] == ["may i fish", "and at night"]
+    assert [line.text for line in found.entries] == ["may i fish", "and at night"]
     assert found.other_side == 1
     both = load_log(log("r.csv", "role,text\nanna,may i fish\nben,yes you may\n"))
-    assert len(both.lines) == 2  # nobody there is known to be the one who asks
+    assert len(both.entries) == 2  # nobody there is known to be the one who asks
 
 
 def test_jsonl_of_objects_and_of_texts(log) -> None:
     found = load_log(log("q.jsonl", '{"query": "may i fish", "timestamp": 1932547200, "n": 2}\n"how deep is it"\n'))
-    assert [line.text for line in found.lines] == ["may i fish", "how deep is it"]
-    assert [line.text for line in load_log(log("r.jsonl", '"may i fish"\n')).lines] == ["may i fish"]
-    assert found.lines[0].when == "2031-03-29"
-    assert found.lines[0].count == 2
+    assert [line.text for line in found.entries] == ["may i fish", "how deep is it"]
+    assert [line.text for line in load_log(log("r.jsonl", '"may i fish"\n')).entries] == ["may i fish"]
+    assert found.entries[0].when == "2031-03-29"
+    assert found.entries[0].count == 2
 
 
 @pytest.mark.parametrize("encoding", ["cp1252", "utf-16", "utf-8-sig"])
 def test_other_encodings(log, encoding: str) -> None:
     found = load_log(log("q.csv", "question\nwas kostet ein Schlüssel für die Brücke\n".encode(encoding)))
-    assert found.lines[0].text == "was kostet ein Schlüssel für die Brücke"
+    assert found.entries[0].text == "was kostet ein Schlüssel für die Brücke"
     assert found.columns == {"question": "question"}
 
 
 def test_one_column_without_a_head(log) -> None:
-    assert [line.text for line in load_log(log("q.csv", "may i fish, and how\nhow deep is it\n")).lines][
+    assert [line.text for line in load_log(log("q.csv", "may i fish, and how\nhow deep is it\n")).entries][
         -1
     ] == "how deep is it"
-    assert [line.text for line in load_log(log("r.csv", "may i fish\nhow deep, is it\n")).lines] == [
+    assert [line.text for line in load_log(log("r.csv", "may i fish\nhow deep, is it\n")).entries] == [
         "may i fish", "how deep, is it",
     ]  # fmt: skip
 

@@ -182,6 +182,12 @@ def doubts(opened: Opened, testset: str, questions: Sequence[Question]) -> str:
         return ""
     if len(questions) < ENOUGH:
         return f"{len(questions)} drafted questions decide nothing: draft at least {ENOUGH}"
+    sure = [question.meta["confidence"] for question in drafted if isinstance(question.meta.get("confidence"), float)]
+    if len(sure) > len(questions) / 2:
+        return (
+            f"nobody has looked at {len(drafted)} of the {len(questions)} questions, which were located by a judge that is sure to "
+            f"{sum(sure) / len(sure):.2f} on average that their places are right: 'aventrik review {testset}'"
+        )
     noted = _known(opened).get(testset)
     if isinstance(noted, dict) and noted.get("questions") == _key(questions):
         return "" if noted.get("decides") else f"held against '{noted.get('real')}': {noted.get('verdict')}"

@@ -15,18 +15,25 @@ from ..core.errors import BadInput, disk_errors
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
-def read_text(path: Path) -> str:
-    """The text of a UTF-8 file, without a byte-order mark; raises `BadInput` with the reason."""
+def read_bytes(path: Path) -> bytes:
+    """What stands in a file; raises `BadInput` with the reason where it can't be read."""
     try:
-        return path.read_text(encoding="utf-8-sig")
+        return path.read_bytes()
     except FileNotFoundError:
         raise BadInput(f"{path}: no such file") from None
     except IsADirectoryError:
         raise BadInput(f"{path}: is a folder, not a file") from None
-    except UnicodeDecodeError as error:
-        raise BadInput(f"{path}: not UTF-8 text (byte {error.start})") from None
     except OSError as error:
         raise BadInput(f"{path}: can't be read ({error.strerror})") from None
+
+
+def read_text(path: Path) -> str:
+    """The text of a UTF-8 file, without a byte-order mark, its line ends "\n"; raises `BadInput` with the reason."""
+    try:
+        text = read_bytes(path).decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise BadInput(f"{path}: not UTF-8 text (byte {error.start})") from None
+    return text.replace("\r\n", "\n").replace("\r", "\n")
 
 
 def write_whole(path: Path, data: str | bytes) -> None:

@@ -16,6 +16,8 @@ from typing import Any
 from ..core.errors import BadInput, Unreadable
 from ..core.reading.decoding import decode
 from ..core.surrogates import mended
+from ..core.testsets.locating.gathering import Entry
+from .files import read_bytes
 from .toml import nearest
 
 FIELDS = ("question", "when", "conversation", "speaker", "count")
@@ -36,23 +38,11 @@ _DATES = (
 
 
 @dataclass(frozen=True)
-class Line:
-    """One entry of a log: its line in the file, what was asked, the day (ISO 8601, "" where none is told), the
-    conversation it is part of, and how often it was asked."""
-
-    number: int
-    text: str
-    when: str = ""
-    conversation: str = ""
-    count: int = 1
-
-
-@dataclass(frozen=True)
 class Log:
     """What was read: the entries in order; the encoding; which column gave what; how many entries were the other side's
     (answers), and how many dates could not be read."""
 
-    lines: tuple[Line, ...]
+    entries: tuple[Entry, ...]
     encoding: str
     columns: Mapping[str, str]
     other_side: int = 0
@@ -74,8 +64,7 @@ def load_log(path: Path, named: Mapping[str, str] = {}) -> Log:
     else:
         if named:
             raise BadInput(f"{path}: lines of text have no columns; --columns goes with CSV, TSV and JSONL")
-        lines = tuple(Line(n, line) for n, line in enumerate(text.split("\n"), 1) if line.strip())
-        return Log(lines, encoding, {})
+        return Log(tuple(Entry(line) for line in text.split("\n") if line.strip()), encoding, {})
     if not rows:
         raise BadInput(f"{path}: holds no entry")
     return _log(path, rows, named, encoding)
@@ -83,15 +72,7 @@ def load_log(path: Path, named: Mapping[str, str] = {}) -> Log:
 
 def _text(path: Path) -> tuple[str, str]:
     try:
-        data = path.read_bytes()
-    except FileNotFoundError:
-        raise BadInput(f"{path}: no such file") from None
-    except IsADirectoryError:
-        raise BadInput(f"{path}: is a folder, not a log") from None
-    except OSError as error:
-        raise BadInput(f"{path}: can't be read ({error.strerror})") from None
-    try:
-        return decode(data)
+        return decode(read_bytes(path))
     except Unreadable as error:
         raise BadInput(f"{path}: {error}") from None
 
@@ -161,7 +142,7 @@ def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[
         {str(row.get(found["speaker"], "") or "").strip().lower() for _, row in rows} if "speaker" in found else set()
     )
     asking = sides & _ASKERS or sides  # where no side is known by its name, every side asks
-    lines: list[Line] = []
+    entries: list[Entry] = []
     other_side = no_date = 0
     for number, row in rows:
         text = row.get(found["question"], row.get(_BARE) if len(row) == 1 else None)
@@ -175,15 +156,12 @@ def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[
         when = day_of(told if isinstance(told, (int, float)) else str(told or ""))
         no_date += bool(told) and not when
         conversation = row.get(found.get("conversation", ""))
-        lines.append(
-            Line(
-                number, mended(text), when, "" if conversation in (None, "") else str(conversation),
-                _count(row.get(found.get("count", "")), path, number),
-            )
-        )  # fmt: skip
-    if not lines:
+        told_in = "" if conversation in (None, "") else str(conversation)
+        count = _count(row.get(found.get("count", "")), path, number)
+        entries.append(Entry(mended(text), when, told_in, count))
+    if not entries:
         raise BadInput(f"{path}: no entry has a text in its column '{found['question']}'")
-    return Log(tuple(lines), encoding, found, other_side, no_date)
+    return Log(tuple(entries), encoding, found, other_side, no_date)
 
 
 def _plain(column: str) -> str:

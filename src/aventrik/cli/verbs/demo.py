@@ -106,7 +106,6 @@ def _draft(opened: Opened, screen: Screen, command: str) -> None:
 
 def _locate(opened: Opened, screen: Screen, where: str) -> None:
     """A log of what people typed, as a test set; and what they ask that no document holds."""
-    from ...core.testsets.locating.gathering import Entry
     from ...demo.layout import LOG
     from ...engine.gaps import find_gaps
     from ...engine.locating import locate
@@ -125,7 +124,7 @@ def _locate(opened: Opened, screen: Screen, where: str) -> None:
         questions = load_testset(path)
         screen.say(f"{len(questions)} questions stand in {path} from before")
     else:
-        entries = [Entry(line.text, line.when, line.conversation, line.count) for line in load_log(source).lines]
+        entries = load_log(source).entries
         with screen.progress() as meter:
             made = locate(opened, entries, pool_of(opened, []), len(entries), progress=meter)
         questions = list(made.questions)

@@ -54,7 +54,6 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Reads, folds, locates, saves, and shows some of it."""
     from ...core.errors import BadInput, Unavailable
-    from ...core.testsets.locating.gathering import Entry
     from ...engine.gaps import find_gaps
     from ...engine.locating import locate
     from ...engine.pooling import pool_of
@@ -75,11 +74,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         raise BadInput(f"--judge: no language model is named '{options.judge}'{nearest(options.judge, known)}")
     pool = pool_of(opened, options.pool, options.embedding)
     log = load_log(options.log, _columns(options.columns))
-    entries = [Entry(line.text, line.when, line.conversation, line.count) for line in log.lines]
     with screen.progress() as meter:
         opened.progress = meter
         seed = opened.workspace.settings.seed if options.seed is None else options.seed
-        made = locate(opened, entries, pool, options.count, options.judge, already, seed, progress=meter)
+        made = locate(opened, log.entries, pool, options.count, options.judge, already, seed, progress=meter)
         asked = [*made.already, *made.questions]
         if asked:
             save_testset(path, asked)

@@ -7,7 +7,6 @@ from typing import Any
 
 from .asking import read
 
-
 _ENOUGH = 2  # things that are named, from which a question is understood
 
 

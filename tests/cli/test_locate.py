@@ -134,6 +134,7 @@ def test_a_judge_that_reads_grades_what_was_found(house: Any) -> None:
     log, state = house
     made = log.json("locate", "log.csv", "--judge", "house", "--embedding", "none")
     assert made["judge"] == "house"
+    assert made["models"]["calls"] == len(state["tasks"])
     tasks = {task.split(":")[1].split(";")[0].strip() for task in state["tasks"]}
     assert tasks == {"standalone", "subquestions", "answered"}
     stay = next(row for row in rows(log) if "visitor" in row["question"])

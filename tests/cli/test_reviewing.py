@@ -236,10 +236,12 @@ def test_a_real_terminal_with_twenty_thousand_questions(asked: Program) -> None:
     time.sleep(0.4)
     terminal.keys("\x1b[C\x1b[Dx")
     terminal.until(lambda: said()[3:] == ["can't tell"])
+    terminal.keys("u")
+    terminal.until(lambda: said()[4:] == ["undone"])
     terminal.keys("\x03")
-    terminal.shows("3 of 20,000 questions")
+    terminal.shows("2 of 20,000 questions")
     terminal.close()
-    assert session_of(asked, name="many")[0].place == 3
+    assert session_of(asked, name="many")[0].place == 2
 
 
 def sheet(program: Program, name: str = "s.csv", *more: str, who: str = "ann") -> list[dict[str, str]]:
@@ -476,6 +478,18 @@ def test_a_draft_asks_nothing_about_what_people_call_unfit(passages: Program) ->
     }
     assert docs
     assert not any(doc.startswith("rule") for doc in docs)
+
+
+def test_a_draft_does_not_ask_again_what_people_rejected(workspace: Program) -> None:
+    workspace("draft", "-n", "6", "--testset", "d")
+    path = workspace.folder / "testsets" / "d.jsonl"
+    first = [json.loads(line)["question"] for line in path.read_text().splitlines()]
+    session, _ = session_of(workspace, name="d")
+    press(session, "n", "enter")
+    gone = Reviews(workspace.folder / "reviews").every[-1].claim
+    assert gone in first
+    workspace("draft", "-n", "6", "--testset", "d", "--replace")
+    assert gone not in [json.loads(line)["question"] for line in path.read_text().splitlines()]
 
 
 def test_the_passage_screen(passages: Program) -> None:

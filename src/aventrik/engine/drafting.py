@@ -13,6 +13,7 @@ from ..core.testsets.drafting import Draft, draft
 from ..core.testsets.drafting.brief import Brief, Quota
 from ..core.testsets.drafting.fitness import english, prose
 from ..core.testsets.drafting.styles import shares_of
+from ..workspace.deciding import rejected_wordings
 from ..workspace.settings import DraftingSettings, QuotaSettings
 from ..workspace.testsets import load_examples
 from ..workspace.toml import checked, nearest
@@ -98,6 +99,7 @@ def brief_of(
         headings_only=headings_only,
         unfit=away,
         sound=sound,
+        rejected=rejected_wordings(opened.workspace.reviews),
     )
 
 

@@ -226,6 +226,7 @@ def _question(
             meta[key] = value
     told = min(confidence) if needs else 1 - max(answerable, default=0.0)
     meta["confidence"] = round(told, 3)
+    meta["confidences"] = [round(each, 3) for each in confidence] if len(needs) > 1 else []
     meta["answerable"] = round(max(answerable, default=0.0), 3)
     meta["parts"] = [ranking.part for ranking in parts] if len(parts) > 1 else []
     meta["proposed"] = proposed

@@ -65,6 +65,17 @@ def settled(questions: Sequence[Question], reviews: Reviews) -> Settled:
     return Settled(tuple(made), decided, tuple(conflicts), tuple(broken))
 
 
+def rejected_wordings(reviews: Reviews) -> tuple[str, ...]:
+    """Questions as they were worded that everybody who decided on them rejected: no draft is to ask them again."""
+    return tuple(
+        dict.fromkeys(
+            next(iter(people.values())).claim
+            for people in reviews.last(QUESTION).values()
+            if all(each.decision == REJECT for each in people.values())
+        )
+    )
+
+
 def disagree(decisions: Sequence[Decision]) -> bool:
     """Whether people contradict each other: one keeps what another rejects, or two changed it in different ways."""
     verdicts = {each.decision for each in decisions} & {KEEP, REJECT}

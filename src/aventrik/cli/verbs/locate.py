@@ -83,12 +83,20 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             save_testset(path, asked)
         embedding = "" if options.pool else options.embedding
         gaps = find_gaps(opened, asked, embedding=embedding)
-    screen.result(_record(made, log, path, gaps))
+    spent = opened.models.spent()
+    used = {name: getattr(spent, name) for name in ("calls", "tokens_in", "tokens_out", "money")}
+    screen.result(_record(made, log, path, gaps) | {"models": used})
     _show_log(made, log, screen)
     if not made.questions:
         screen.say(f"nothing new: all {made.again} questions of the log stand in testsets/{path.name}, counted there")
         return 0
     show_made(made, path, screen)
+    if spent.calls:
+        screen.say(
+            f"  calls of {made.judge}: {spent.calls:,}, {spent.tokens_in + spent.tokens_out:,} tokens, money {spent.money:.4f}; "
+            "none is made again for a question that comes again",
+            style="dim",
+        )
     _show_some(made, options.show, screen)
     screen.title("what people ask and no document holds")
     show_gaps_of(gaps, screen)

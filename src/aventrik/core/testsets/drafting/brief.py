@@ -48,7 +48,8 @@ class Quota:
 class Brief:
     """See the module. `kinds`, `styles` and `difficulty` are shares by name, which need not sum to 1; `difficulty` is
     empty where any will do. `examples` are questions whose form a writer imitates. `unfit` has by document the ranges that
-    people call unfit to be asked about, `sound` the keys of passages that they call fit."""
+    people call unfit to be asked about, `sound` the keys of passages that they call fit, `rejected` wordings of questions that
+    they rejected."""
 
     count: int
     seed: int = 0
@@ -63,6 +64,7 @@ class Brief:
     headings_only: bool = False
     unfit: Mapping[str, Sequence[Range]] = field(default_factory=dict)
     sound: frozenset[str] = frozenset()
+    rejected: tuple[str, ...] = ()
 
     def against(self, doc: str, start: int) -> bool:
         """Whether people say that nothing is to be asked at a place of a document."""

@@ -40,6 +40,7 @@ class Taking:
             brief.count if everything else int(WHETHER_SHARE * brief.count),
         )
         self.choice.asked.update(gist(question.question) for question in already)
+        self.choice.asked.update(map(gist, brief.rejected))
         self.choice.quotas = brief.quotas
         self.choice.most = {quota.name: quota.wanted(brief.count) for quota in brief.quotas if quota.share}
         if sum(quota.share for quota in brief.quotas) > 1 - 1e-9:

@@ -19,6 +19,7 @@ from ..workspace.deciding import EDITED, KEEP, QUESTION, REJECT, UNSURE, changed
 from ..workspace.reviews import UNDONE, Decision, Reviews
 from ..workspace.testsets import question_with
 from .reviewing import Act, Choice
+from .screen import shortened
 
 WHY = ("unclear", "nobody asks that", "the answer is wrong", "the evidence is wrong", "asked elsewhere")
 CHOICES = (
@@ -130,10 +131,15 @@ class Questions:
         answer = visible(question.answer[:_LONG]) or "–"
         parts.append(Text.assemble(("answer  ", "cyan"), answer))
         spots = self._of(at)
+        if isinstance(meta.get("near"), str) and not question.needs:
+            parts.append(Text.assemble(("near    ", "cyan"), visible(meta["near"][:200])))
+        if question.hide and question.needs:
+            parts.append(Text.assemble(("hidden  ", "cyan"), visible(_in_lines(question.hide[0].quote)[:200])))
         if not any(spot.need >= 0 for spot in spots):
-            parts.append(Text("no place is taken: nothing answers it", style="yellow"))
+            hint = "" if spots else "; / looks for a place"
+            parts.append(Text(f"no place is taken: nothing answers it{hint}", style="yellow"))
         for number, spot in enumerate(spots[:_SPOTS], 1):
-            parts.append(self._spot(number, spot, len(question.needs)))
+            parts.append(self._spot(number, spot, question))
         if len(spots) > _SPOTS:
             parts.append(Text(f"\n… and {len(spots) - _SPOTS} more places", style="dim"))
         return Group(*parts)
@@ -141,21 +147,22 @@ class Questions:
     def _row(self, question: Question) -> Mapping[str, Any]:
         return {"kind": question.kind, "by": question.by, "meta": question.meta}
 
-    def _spot(self, number: int, spot: Spot, needs: int) -> RenderableType:
+    def _spot(self, number: int, spot: Spot, question: Question) -> RenderableType:
         taken = spot.need >= 0
         shown = self._spots.shown(spot, 320 if taken else 90)
         head = Text(f"\n{number} {'●' if taken else '○'} ", style="bold green" if taken else "dim")
-        if taken and needs > 1:
-            head.append(f"need {spot.need + 1}  ", style="bold green")
+        if taken and len(question.needs) > 1:
+            fact = question.needs[spot.need].fact if spot.need < len(question.needs) else ""
+            head.append(f"need {spot.need + 1}, {visible(shortened(fact, 60))}  ", style="bold green")
         head.append(visible(f"{spot.doc}  {shown.source}"), style="cyan")
         if shown.page:
             head.append(f"  page {visible(shown.page)}", style="cyan")
         if spot.level >= 0:
             head.append(f"  answers to {spot.level} of 3", style="dim")
-        body = Text(visible(" ".join(shown.before.split())), style="dim")
+        body = Text(visible(_in_lines(shown.before)), style="dim")
         body.append(" " if body else "")
-        body.append(visible(" ".join(shown.quote.split())), style="reverse" if taken else "underline")
-        body.append(f" {visible(' '.join(shown.after.split()))}", style="dim")
+        body.append(visible(_in_lines(shown.quote)), style="reverse" if taken else "underline")
+        body.append(f" {visible(_in_lines(shown.after))}", style="dim")
         return Group(head, body)
 
     def _others(self, at: int) -> Mapping[str, Decision]:
@@ -191,6 +198,8 @@ class Questions:
     def draft(self, place: int, act: Act, key: str) -> str:
         """The words that are to be changed."""
         question = self._ledger.current(self._order[place])
+        if act is _SEARCH:
+            return "" if self._of(self._order[place]) else question.question
         return {_QUESTION.keys: question.question, _ANSWER.keys: question.answer}.get(act.keys, "")
 
     def do(self, place: int, act: Act, key: str, text: str) -> str:
@@ -253,6 +262,11 @@ class Questions:
         if at not in self._shown:
             self._shown[at] = self._spots.of(self._ledger.current(at))
         return self._shown[at]
+
+
+def _in_lines(text: str) -> str:
+    """Lines of a document side by side, such as rows of a table."""
+    return " / ".join(" ".join(line.split()) for line in text.split("\n") if line.strip())
 
 
 def _of_quotes(question: Question) -> str:

@@ -50,6 +50,14 @@ def test_named_columns_win(log) -> None:
         load_log(log("q.txt", "may i fish"), {"question": "a"})
 
 
+def test_nested_lines_by_json_pointers(log) -> None:
+    path = log("q.jsonl", '{"message": {"text": "may i fish", "from": "user"}, "times": [3]}\n{"message": {}}\n')
+    found = load_log(path, {"question": "/message/text", "speaker": "/message/from", "count": "/times/0"})
+    assert [(entry.text, entry.count) for entry in found.entries] == [("may i fish", 3)]
+    with pytest.raises(BadInput, match="no column is named '/message/body'"):
+        load_log(path, {"question": "/message/body"})
+
+
 def test_the_other_side_of_a_conversation_is_passed_over(log) -> None:
     path = log("q.csv", "role,text\nuser,may i fish\nassistant,yes you may\nUser,and at night\n")
     found = load_log(path)

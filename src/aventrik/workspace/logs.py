@@ -13,6 +13,8 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from jsonpointer import JsonPointerException, resolve_pointer
+
 from ..core.errors import BadInput, Unreadable
 from ..core.reading.decoding import decode
 from ..core.surrogates import mended
@@ -50,8 +52,9 @@ class Log:
 
 
 def load_log(path: Path, named: Mapping[str, str] = {}) -> Log:
-    """The entries of a log. `named` says which column holds the question, when, conversation, speaker and count; others
-    are found. Raises `BadInput` for a file that can't be read or holds nothing, and for a column that is not there."""
+    """The entries of a log. `named` says which column holds the question, when, conversation, speaker and count, or at
+    which JSON Pointer each stands in nested lines; others are found. Raises `BadInput` for a file that can't be read or
+    holds nothing, and for a column that is not there."""
     for name in named:
         if name not in FIELDS:
             raise BadInput(f"--columns: there is nothing like '{name}' in a log{nearest(name, list(FIELDS))}")
@@ -128,7 +131,7 @@ def _known(column: str) -> str:
 def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[str, str], encoding: str) -> Log:
     columns = list(dict.fromkeys(name for _, row in rows[:_SAMPLE] for name in row))
     for field, column in named.items():
-        if not any(column in row for _, row in rows):
+        if all(_cell(row, column) is None for _, row in rows):
             raise BadInput(f"{path}: no column is named '{column}' ({field}){nearest(column, columns)}")
     found = dict(named)
     for field in FIELDS:
@@ -139,29 +142,41 @@ def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[
     if "question" not in found:
         found["question"] = _wordiest(path, rows, [column for column in columns if column not in found.values()])
     sides = (
-        {str(row.get(found["speaker"], "") or "").strip().lower() for _, row in rows} if "speaker" in found else set()
+        {str(_cell(row, found["speaker"]) or "").strip().lower() for _, row in rows} if "speaker" in found else set()
     )
     asking = sides & _ASKERS or sides  # where no side is known by its name, every side asks
     entries: list[Entry] = []
     other_side = no_date = 0
     for number, row in rows:
-        text = row.get(found["question"], row.get(_BARE) if len(row) == 1 else None)
+        text = _cell(row, found["question"])
+        if text is None and len(row) == 1:
+            text = row.get(_BARE)
         if not isinstance(text, str) or not text.strip():
             continue
-        speaker = str(row.get(found.get("speaker", ""), "") or "").strip().lower()
+        speaker = str(_cell(row, found.get("speaker", "")) or "").strip().lower()
         if speaker and "speaker" in found and speaker not in asking:
             other_side += 1
             continue
-        told = row.get(found.get("when", ""))
+        told = _cell(row, found.get("when", ""))
         when = day_of(told if isinstance(told, (int, float)) else str(told or ""))
         no_date += bool(told) and not when
-        conversation = row.get(found.get("conversation", ""))
+        conversation = _cell(row, found.get("conversation", ""))
         told_in = "" if conversation in (None, "") else str(conversation)
-        count = _count(row.get(found.get("count", "")), path, number)
+        count = _count(_cell(row, found.get("count", "")), path, number)
         entries.append(Entry(mended(text), when, told_in, count))
     if not entries:
         raise BadInput(f"{path}: no entry has a text in its column '{found['question']}'")
     return Log(tuple(entries), encoding, found, other_side, no_date)
+
+
+def _cell(row: dict[str, Any], column: str) -> Any:
+    """What stands in a column, or, for a name that begins with /, at a JSON Pointer (RFC 6901); None for nothing."""
+    if not column.startswith("/") or column in row:
+        return row.get(column)
+    try:
+        return resolve_pointer(row, column, None)
+    except (JsonPointerException, TypeError, ValueError):
+        return None
 
 
 def _plain(column: str) -> str:

@@ -71,6 +71,15 @@ def test_a_question_that_was_changed_in_the_file_is_another_one(reviews: Reviews
     assert settled([other], reviews).questions == (other,)
 
 
+def test_of_one_persons_files_the_latest_word_counts(reviews: Reviews) -> None:
+    reviews.add(said("ann", KEEP))
+    later = (reviews.folder / "ann.jsonl").read_text().replace("2031-05-02", "2031-05-03").replace('"keep"', '"reject"')
+    (reviews.folder / "a-laptop.jsonl").write_text(later + "<<<<<<< mine\n")
+    found = Reviews(reviews.folder)
+    assert settled(FILED, found).questions[0].status == "rejected"
+    assert len(found.broken) == 1
+
+
 def test_changes_by_hand_that_make_no_question_are_told(reviews: Reviews) -> None:
     found = after(reviews, said("ann", KEEP, needs=[{"fact": "x", "spans": []}]))
     assert found.questions == FILED

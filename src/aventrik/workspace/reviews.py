@@ -82,6 +82,9 @@ class Reviews:
         self.every: list[Decision] = []
         for path in sorted(folder.glob("*.jsonl")) if folder.is_dir() else ():
             self._read(path)
+        self.every.sort(
+            key=lambda each: each.when
+        )  # of one person's files the latest word counts, whatever they are called
 
     def _read(self, path: Path) -> None:
         for number, line in enumerate(read_text(path).split("\n"), start=1):

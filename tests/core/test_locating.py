@@ -249,6 +249,14 @@ def test_gaps_are_groups_by_vectors_without_what_all_questions_share() -> None:
     assert sorted(sorted(each.id for each in gap.members) for gap in found) == [["r0", "r1"], ["r2", "r3"]]
 
 
+def test_a_doubtful_question_joins_the_group_that_it_is_like() -> None:
+    rows = asked("is there wifi at the basin", "what is the wifi password", "can i marry here")
+    found = gaps(
+        rows, perhaps=[Unanswered("p1", "how fast is the wifi", 9), Unanswered("p2", "can i fish at night", 9)]
+    )
+    assert [[each.id for each in gap.members] for gap in found] == [["r1", "r0", "p1"], ["r2"]]
+
+
 def test_doubtful_questions_come_first_with_a_sure_one_after_every_four() -> None:
     rows = [
         {"kind": "one-fact", "meta": {"confidence": c, "asked": n}}

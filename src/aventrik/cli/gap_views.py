@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from ..engine.gaps import Gaps
+from ..engine.gaps import PERHAPS, Gaps
 from .screen import Screen, shortened
 
 _BARS = " ▁▂▃▄▅▆▇█"
@@ -20,7 +20,10 @@ def show_gaps(found: Gaps, screen: Screen, most: int = 12) -> None:
     told = f"{found.unanswerable} of {found.questions} questions no document answers"
     if found.badly:
         told += f", and {found.badly} are served badly"
-    screen.say(f"{told}; asked {sum(group.asked for group in found.groups):,} of {found.asked:,} times")
+    sure = sum(each.asked for group in found.groups for each in group.members if each.why != PERHAPS)
+    screen.say(f"{told}; asked {sure:,} of {found.asked:,} times")
+    if found.perhaps:
+        screen.say(f"{found.perhaps} more are like them, and of what answers them the judge is not sure", style="dim")
     months = list(found.months)[-_LAST:]
     columns = ["about", "questions", "asked", *(["by month"] if len(months) > 1 else []), "such as"]
     rows = []

@@ -15,6 +15,8 @@ from .opened import Opened
 from .pooling import Pool, default_embedding, pool_of
 
 NO_ANSWER = "no document answers it"
+PERHAPS = "perhaps no document answers it"
+_DOUBTFUL = 0.7  # a chance of being answered below which a question may be of a gap
 _BADLY = 0.5  # a score on the wrong side of which a question is served badly
 
 
@@ -30,10 +32,16 @@ class Gaps:
     unanswerable: int
     badly: int
 
+    @property
+    def perhaps(self) -> int:
+        """How many more questions of the groups are perhaps not answered."""
+        return sum(each.why == PERHAPS for group in self.groups for each in group.members)
+
     def as_json(self) -> dict[str, Any]:
         """The documented shape of gaps."""
         return {
             "questions": self.questions, "asked": self.asked, "unanswerable": self.unanswerable, "badly": self.badly,
+            "perhaps": self.perhaps,
             "months": dict(self.months),
             "gaps": [
                 {
@@ -57,6 +65,7 @@ def find_gaps(
     badly = _badly_served(opened, judged, measure, questions) if judged is not None else {}
     bad: list[Unanswered] = []
     answered: list[str] = []
+    perhaps: list[Unanswered] = []
     months: Counter[str] = Counter()
     for question in questions:
         asked, by_month = asked_of(question)
@@ -66,12 +75,15 @@ def find_gaps(
             bad.append(Unanswered(question.id, question.question, asked, by_month, why))
         else:
             answered.append(question.question)
+            chance = question.meta.get("answerable")
+            if question.status == "draft" and isinstance(chance, float) and chance < _DOUBTFUL:
+                perhaps.append(Unanswered(question.id, question.question, asked, by_month, PERHAPS))
     embed = None
     if bad and (embedding or default_embedding()) != "none":
         reader = Pool(opened, pool_of(opened, [], embedding)).reader()
         if reader is not None:
             embed = lambda texts: reader.embedder.embed(texts, reader.state, "query")  # noqa: E731
-    found = gaps(bad, answered, embed)
+    found = gaps(bad, answered, embed, perhaps)
     nothing = sum(each.why == NO_ANSWER for each in bad)
     return Gaps(
         tuple(found), len(questions), sum(asked_of(each)[0] for each in questions), dict(sorted(months.items())), nothing,

@@ -14,7 +14,9 @@ from ...offline.synonyms import leader
 from ...text import STOP_WORDS, WORD, stem
 
 MOST = 4000  # questions that are grouped, those asked most
-_APART = 0.95  # mean distance (0 to 2) from which two groups stay apart
+_APART = 0.925  # distance (0 to 2) from which two groups stay apart
+_JOINS = 0.2  # mean likeness to a group, from which a doubtful question joins it
+_WORDS = 0.2  # what common words count in a likeness, beside the vectors
 _NAMED = 4
 
 Embed = Callable[[Sequence[str]], npt.NDArray[np.float32]]  # texts → rows of length 1
@@ -34,7 +36,7 @@ class Unanswered:
 
 @dataclass(frozen=True)
 class Gap:
-    """A group of such questions: the words that name it, and its members, most asked first."""
+    """A group of such questions: the words that name it, and its members, most asked first, doubtful ones last."""
 
     words: tuple[str, ...]
     members: tuple[Unanswered, ...]
@@ -53,41 +55,64 @@ class Gap:
         return dict(sorted(found.items()))
 
 
-def gaps(questions: Sequence[Unanswered], others: Sequence[str] = (), embed: Embed | None = None) -> list[Gap]:
-    """Groups questions by average-linkage clustering (Sokal and Michener, 1958), the group asked most first.
+def gaps(
+    questions: Sequence[Unanswered],
+    others: Sequence[str] = (),
+    embed: Embed | None = None,
+    perhaps: Sequence[Unanswered] = (),
+) -> list[Gap]:
+    """Groups questions by weighted average linkage (McQuitty, 1966), the group asked most first.
 
-    With `embed`, the distance of two questions is 1 − the cosine of two vectors side by side: that of the whole question,
+    The distance of two questions is 1 − their likeness. Without `embed` that is the cosine of their terms, weighted by
+    rarity. With it, a fifth of that and four fifths of the cosine of two vectors side by side: that of the whole question,
     and the sum of those of its words, each by its rarity; both without what all questions have in common (their mean and
-    first principal component; Mu and Viswanath, 2018), for which `others`, answered ones, count too. Without, 1 − the cosine
-    of their terms weighted by rarity.
+    first principal component; Mu and Viswanath, 2018), for which `others`, answered ones, count too. Of `perhaps`, questions
+    of which it is doubtful whether anything answers them, those that are like a group join it.
     """
-    from scipy.cluster.hierarchy import fcluster, linkage
-    from scipy.spatial.distance import squareform
-
     order = sorted(range(len(questions)), key=lambda place: (-questions[place].asked, place))[:MOST]
     if not order:
         return []
-    chosen = [questions[place] for place in order]
-    texts = [each.question for each in chosen]
-    terms = [_terms(text) for text in texts]
-    label = np.ones(1, dtype=int)
-    if len(order) > 1:
-        near = _by_words(terms) if embed is None else _by_vectors(texts, others, embed)
-        apart = np.clip(1 - near, 0, 2)
-        np.fill_diagonal(apart, 0)
-        tree = linkage(squareform((apart + apart.T) / 2, checks=False), method="average")
-        label = fcluster(tree, _APART, criterion="distance")
-    groups: dict[int, list[int]] = {}
-    for place, number in enumerate(label.tolist()):
-        groups.setdefault(number, []).append(place)
-    shown = {term: word for text in texts for term, word in _shown(text).items()}
+    chosen = [*(questions[place] for place in order), *perhaps[: MOST - len(order)]]
+    terms = [_terms(each.question) for each in chosen]
+    near = _by_words(terms)
+    if embed is not None:
+        near = _WORDS * near + (1 - _WORDS) * _by_vectors([each.question for each in chosen], others, embed)
+    groups = _joined_by(_grouped(near[: len(order), : len(order)]), near, len(order))
+    shown = {term: word for each in chosen for term, word in _shown(each.question).items()}
     everywhere = Counter(term for row in terms for term in row)
     made = []
-    for members in groups.values():
+    for members in groups:
         counts = Counter(term for place in members for term in terms[place])
         named = sorted(counts, key=lambda term: (-(counts[term] ** 2) / everywhere[term], term))[:_NAMED]
         made.append(Gap(tuple(shown.get(term, term) for term in named), tuple(chosen[place] for place in members)))
     return sorted(made, key=lambda gap: (-gap.asked, -len(gap.members), gap.words))
+
+
+def _grouped(near: npt.NDArray[np.float32]) -> list[list[int]]:
+    """The places of a matrix of likenesses in groups."""
+    from scipy.cluster.hierarchy import fcluster, linkage
+    from scipy.spatial.distance import squareform
+
+    if len(near) == 1:
+        return [[0]]
+    apart = np.clip(1 - near, 0, 2)
+    np.fill_diagonal(apart, 0)
+    tree = linkage(squareform((apart + apart.T) / 2, checks=False), method="weighted")
+    groups: dict[int, list[int]] = {}
+    for place, number in enumerate(fcluster(tree, _APART, criterion="distance").tolist()):
+        groups.setdefault(number, []).append(place)
+    return list(groups.values())
+
+
+def _joined_by(groups: list[list[int]], near: npt.NDArray[np.float32], first: int) -> list[list[int]]:
+    """The groups with those of the places from `first` on whose mean likeness to one of several members is enough."""
+    several = [number for number, group in enumerate(groups) if len(group) > 1]
+    made = [list(group) for group in groups]
+    for place in range(first, len(near)) if several else ():
+        means = [float(near[place, groups[number]].mean()) for number in several]
+        if max(means) >= _JOINS:
+            made[several[int(np.argmax(means))]].append(place)
+    return made
 
 
 def _by_vectors(texts: Sequence[str], others: Sequence[str], embed: Embed) -> npt.NDArray[np.float32]:

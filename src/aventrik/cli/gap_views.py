@@ -23,7 +23,7 @@ def show_gaps(found: Gaps, screen: Screen, most: int = 12) -> None:
     sure = sum(each.asked for group in found.groups for each in group.members if each.why != PERHAPS)
     screen.say(f"{told}; asked {sure:,} of {found.asked:,} times")
     if found.perhaps:
-        screen.say(f"{found.perhaps} more are like them, and of what answers them the judge is not sure", style="dim")
+        screen.say(f"{found.perhaps} more are like them; whether anything answers those is doubtful", style="dim")
     months = list(found.months)[-_LAST:]
     columns = ["about", "questions", "asked", *(["by month"] if len(months) > 1 else []), "such as"]
     rows = []

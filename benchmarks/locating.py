@@ -73,7 +73,7 @@ def main() -> None:
         parts = [split(each.question) for each in (*asked, *others)]
         flat = [(n, part, subject) for n, some in enumerate(parts) for part, subject in some]
         lists = pool.lists([pool.spelt(f"{part} {subject}".strip()) for _, part, subject in flat])
-        reader = pool.reader()
+        reader = pool.reader
         rankings: list[list] = [[] for _ in parts]
         for (n, part, subject), rows in zip(flat, lists):
             found = rank(part, subject, rows, pool.document, PROPOSED, reader.likeness if reader else None)

@@ -113,7 +113,8 @@ def test_places_are_taken_left_and_moved_by_keys(asked: Program) -> None:
     press(session, "1", "2")
     question = current(asked, "r1")
     assert [each.quote for need in question.needs for each in need.spans] == [STAY]
-    assert question.answer == STAY  # nobody had worded it
+    assert (question.answer, question.needs[0].fact) == (STAY, STAY)  # nobody had worded them
+    assert not Reviews(asked.folder / "reviews").every[-1].blind
     assert question.status == "draft"
     press(session, "l")
     assert current(asked, "r1").needs[0].spans[0].quote == f"{STAY} {OVERSTAY}"
@@ -127,7 +128,8 @@ def test_places_are_taken_left_and_moved_by_keys(asked: Program) -> None:
     assert session.note == "take a place first"
     press(session, "9")
     assert session.note == "there are places 1 to 3"
-    press(session, "2", "y")
+    press(session, "a", "clear", "two days", "enter", "2", "y")
+    assert current(asked, "r1").answer == "two days"
     assert (current(asked, "r1").status, current(asked, "r1").kind) == ("kept", "one-fact")
     assert session.place == 1
 

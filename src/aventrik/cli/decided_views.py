@@ -37,7 +37,7 @@ def show_decided(found: Decided, name: str, screen: Screen) -> None:
         judge = found.judge
         screen.say(
             f"the judge ({found.judges}) and people on whether anything answers, of {judge.n} kept: the same on {judge.raw:.0%} "
-            f"[{judge.low:.0%} {judge.high:.0%}], kappa {kappa_told(judge)}"
+            f"[{judge.low:.0%} {judge.high:.0%}], kappa {kappa_told(judge)}; they saw its word, so it is no blind trial"
         )
         show_pair(judge, "the judge said", "people", screen)
     if found.trust:

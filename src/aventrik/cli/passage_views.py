@@ -14,9 +14,8 @@ from ..core.visible import visible
 from ..engine.opened import Opened
 from ..engine.passage_labels import PASSAGE, SAYS, Agreed, Labelled, agreed, decision_of, sample_of, teach_filter
 from ..report.tables import write_table
-from ..workspace.reviews import UNDONE, Decision, Reviews
+from ..workspace.reviews import UNDONE, Decision, Reviews, now
 from .decided_views import show_pair
-from .question_views import now
 from .reviewing import Choice, NoActs
 from .screen import Screen, shortened
 from .verdict_views import kappa_told

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +13,9 @@ from rich.text import Text
 from ..core.errors import BadInput
 from ..core.testsets import Question
 from ..core.visible import visible
-from ..engine.deciding import Spot, Spots, told
+from ..engine.deciding import Spot, Spots, overlap, told
 from ..workspace.deciding import EDITED, KEEP, QUESTION, REJECT, UNSURE, changed, differences
-from ..workspace.reviews import UNDONE, Decision, Reviews
+from ..workspace.reviews import UNDONE, Decision, Reviews, now
 from ..workspace.testsets import question_with
 from .reviewing import Act, Choice
 from .screen import shortened
@@ -36,11 +35,6 @@ _NOTHING = Act("0", "nothing answers", "", "leave every place: nothing answers t
 _ACTS = (_TOGGLE, _QUESTION, _ANSWER, _SEARCH, _MOVE, _NOTHING)
 _SPOTS = 9
 _LONG = 1500  # characters of a question or an answer that the screen shows
-
-
-def now() -> str:
-    """The time, UTC."""
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 class Ledger:
@@ -75,13 +69,13 @@ class Ledger:
         mine = self.mine.get(place)
         return changed(self.filed(place), mine.now) if mine is not None and mine.now else self.filed(place)
 
-    def decide(self, place: int, decision: str, reason: str, question: Question, blind: bool = True) -> Decision:
-        """Writes down what was decided, and what was changed by it; returns it."""
+    def decide(self, place: int, decision: str, reason: str, question: Question) -> Decision:
+        """Writes down what was decided, and what was changed by it; returns it. The judge's word stands on the screen."""
         filed, before = self.filed(place), self.mine.get(place)
         was, after = differences(filed, question)
         made = Decision(
             QUESTION, filed.key, "", self.path.stem, filed.id, filed.question, self.who, now(), decision, reason,
-            before.decision if before else "", blind, was, after,
+            before.decision if before else "", False, was, after,
         )  # fmt: skip
         self.reviews.add(made)
         if decision == UNDONE:
@@ -219,7 +213,7 @@ class Questions:
             )
             return f"{field} changed"
         if act is _SEARCH:
-            new = [spot for spot in self._spots.found(text) if all(not _same(spot, each) for each in spots)]
+            new = [spot for spot in self._spots.found(text) if all(not overlap(spot, each) for each in spots)]
             taken = [spot for spot in spots if spot.need >= 0]
             self._shown[at] = [*taken, *new, *(spot for spot in spots if spot.need < 0)]
             return f"{len(new)} more places" if new else "no other place was found"
@@ -239,10 +233,7 @@ class Questions:
             if moved == spots[number]:
                 return "there is no sentence more" if key != "s" else "it is one sentence alone"
             spots[number] = moved
-        after = self._spots.with_spots(question, spots)
-        if question.answer == _of_quotes(question):  # nobody worded it: it is what the places say
-            after = replace(after, answer=_of_quotes(after))
-        self._change(at, after)
+        self._change(at, self._spots.with_spots(question, spots))
         left = sorted({spot.need for spot in spots if spot.need >= 0})  # a need that lost its last place is gone
         self._shown[at] = [replace(spot, need=left.index(spot.need)) if spot.need >= 0 else spot for spot in spots]
         return ""
@@ -267,11 +258,3 @@ class Questions:
 def _in_lines(text: str) -> str:
     """Lines of a document side by side, such as rows of a table."""
     return " / ".join(" ".join(line.split()) for line in text.split("\n") if line.strip())
-
-
-def _of_quotes(question: Question) -> str:
-    return " ".join(dict.fromkeys(need.spans[0].quote for need in question.needs))
-
-
-def _same(one: Spot, other: Spot) -> bool:
-    return one.doc == other.doc and one.start < other.end and other.start < one.end

@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -33,7 +32,7 @@ from ..engine.reviewing import (
     labelled,
 )
 from ..workspace.files import harmless, read_text, write_whole
-from ..workspace.reviews import UNDONE, Decision, Reviews
+from ..workspace.reviews import UNDONE, Decision, Reviews, now
 from .reviewing import Choice, NoActs
 from .screen import Screen, number, shortened
 
@@ -113,7 +112,7 @@ class Verdicts(NoActs):
     def decide(self, place: int, decision: str, reason: str) -> None:
         """Writes it down."""
         item = self._items[place]
-        keep_sample(self._sample, self._reviews, self._who, _now())
+        keep_sample(self._sample, self._reviews, self._who, now())
         before = self._mine.get(item.id)
         made = decision_of(self._sample, item, self._who, decision, reason, before, item.id not in self._seen)
         self._reviews.add(made)
@@ -141,12 +140,8 @@ def decision_of(
     """A decision as it is written down."""
     return Decision(
         sample.what, item.id, sample.run.name, sample.run.testset, item.question.id, item.claim, who,
-        _now(), decision, reason, before.decision if before else "", blind,
+        now(), decision, reason, before.decision if before else "", blind,
     )  # fmt: skip
-
-
-def _now() -> str:
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 def write_sheet(path: Path, sample: Sample, reviews: Reviews, who: str, items: Sequence[Item]) -> None:
@@ -194,7 +189,7 @@ def read_sheet(path: Path, sample: Sample, reviews: Reviews, who: str) -> tuple[
         if before is None or (before.decision, before.reason) != (said, reason):
             made[item.id] = decision_of(sample, item, who, said, reason, before, True)
     if made:
-        keep_sample(sample, reviews, who, _now())
+        keep_sample(sample, reviews, who, now())
     reviews.add_all(list(made.values()))
     return len(made), strange
 

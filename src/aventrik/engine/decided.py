@@ -63,7 +63,6 @@ def decided(found: Settled, filed: Mapping[str, Any], seed: int = 0) -> Decided:
     by_id = {question.id: question for question in found.questions}
     kept = [name for name in said if by_id[name].status == "kept"]
     rejected = [name for name in said if by_id[name].status == "rejected"]
-    conflicts = {each.id for each in found.conflicts}
     whole = len(kept) + len(rejected)
     share = None
     if whole:
@@ -88,7 +87,7 @@ def decided(found: Settled, filed: Mapping[str, Any], seed: int = 0) -> Decided:
         sum(any(each.now for each in people.values()) for people in said.values()), dict(reasons.most_common()), share,
         tuple(_pairs(said, seed)), judge, ", ".join(sorted({one.by for one in judged.values()})),
         tuple(_trust(judged, said, rejected, filed)),
-        tuple((each.id, each.question, _words(each.said)) for each in found.conflicts if each.id in conflicts),
+        tuple((each.id, each.question, _words(each.said)) for each in found.conflicts),
     )  # fmt: skip
 
 

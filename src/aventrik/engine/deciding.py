@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from .pooling import Pool
 
 AROUND = 320  # characters before and after the evidence that are shown with it
+FACT = 200  # characters of the evidence that stand for a fact which nobody worded
 FOUND = 5  # places that a search by words gives
 
 
@@ -61,18 +62,16 @@ class Spots:
         found: list[Spot] = []
         for number, need in enumerate(question.needs):
             found.extend(self._placed(quoted, number) for quoted in need.spans)
-        taken = {(spot.doc, spot.start, spot.end) for spot in found}
         proposed = question.meta.get("proposed", ())
         for row in proposed if isinstance(proposed, list) else ():
             spot = self._proposed(row)
-            if spot is None or spot.lost:
+            if spot is None:
                 continue
-            same = next((n for n, each in enumerate(found) if _overlap(each, spot)), None)
+            same = next((n for n, each in enumerate(found) if overlap(each, spot)), None)
             if same is not None:
                 found[same] = replace(found[same], level=max(found[same].level, spot.level))
-            elif (spot.doc, spot.start, spot.end) not in taken:
+            else:
                 found.append(spot)
-                taken.add((spot.doc, spot.start, spot.end))
         return found
 
     def _placed(self, quoted: Quoted, need: int) -> Spot:
@@ -160,15 +159,17 @@ class Spots:
         return [Spot(each.doc, *each.evidence) for each in made.proposals]
 
     def with_spots(self, question: Question, spots: Sequence[Spot]) -> Question:
-        """A question whose needs are the spots that serve one; without any it is unanswerable."""
+        """A question whose needs are the spots that serve one; without any it is unanswerable. A fact, and an answer, that
+        nobody worded but that quote the evidence quote the new one."""
         needs = []
-        facts = [need.fact for need in question.needs]
+        facts = ["" if need.fact == _quoted_fact(need) else need.fact for need in question.needs]
         parts = question.meta.get("parts")
         for number in sorted({spot.need for spot in spots if spot.need >= 0}):
             quoted = [self._quoted(spot) for spot in spots if spot.need == number]
             named = parts[number] if isinstance(parts, list) and number < len(parts) else ""
-            fact = facts[number] if number < len(facts) else str(named) or quoted[0].quote[:200]
+            fact = (facts[number] if number < len(facts) else str(named)) or quoted[0].quote[:FACT]
             needs.append(Need(fact, tuple(quoted)))
+        answer = _quoted_answer(needs) if question.answer == _quoted_answer(question.needs) else question.answer
         kind = question.kind
         if not needs:
             kind = "unanswerable"
@@ -176,7 +177,7 @@ class Spots:
             kind = "joined" if len(needs) > 1 else "one-fact"
         elif len(needs) > 1 and kind == "one-fact":
             kind = "joined"
-        return replace(question, needs=tuple(needs), kind=kind)
+        return replace(question, needs=tuple(needs), kind=kind, answer=answer)
 
     def _quoted(self, spot: Spot) -> Quoted:
         if spot.lost:
@@ -196,8 +197,17 @@ class Spots:
         return Spot(doc, *place)
 
 
-def _overlap(one: Spot, other: Spot) -> bool:
+def overlap(one: Spot, other: Spot) -> bool:
+    """Whether two places have something in common."""
     return one.doc == other.doc and one.start < other.end and other.start < one.end
+
+
+def _quoted_fact(need: Need) -> str:
+    return need.spans[0].quote[:FACT]
+
+
+def _quoted_answer(needs: Sequence[Need]) -> str:
+    return " ".join(dict.fromkeys(need.spans[0].quote for need in needs))
 
 
 def told(row: Mapping[str, Any]) -> str:

@@ -35,10 +35,8 @@ def draft_questions(
 ) -> Draft:
     """Up to `brief.count` checked questions beside those `already` there; raises `BadInput` for a writer that is no
     model, and for documents in another language than the offline writer knows."""
-    settings = opened.workspace.settings
-    known = ["offline", *settings.able("language")]
-    if writer and writer not in known:
-        raise BadInput(f"--writer: no such language model '{writer}'{nearest(writer, known)}")
+    if writer:
+        opened.check_language("--writer", writer)
     model = opened.models.role("writer", writer)
     corpus = opened.corpus
     if model.name == "offline":

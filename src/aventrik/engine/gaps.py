@@ -78,12 +78,10 @@ def find_gaps(
             chance = question.meta.get("answerable")
             if question.status == "draft" and isinstance(chance, float) and chance < _DOUBTFUL:
                 perhaps.append(Unanswered(question.id, question.question, asked, by_month, PERHAPS))
-    embed = None
+    reader = None
     if bad and (embedding or default_embedding()) != "none":
-        reader = Pool(opened, pool_of(opened, [], embedding)).reader()
-        if reader is not None:
-            embed = lambda texts: reader.embedder.embed(texts, reader.state, "query")  # noqa: E731
-    found = gaps(bad, answered, embed, perhaps)
+        reader = Pool(opened, pool_of(opened, [], embedding)).reader
+    found = gaps(bad, answered, reader.questions if reader else None, perhaps)
     nothing = sum(each.why == NO_ANSWER for each in bad)
     return Gaps(
         tuple(found), len(questions), sum(asked_of(each)[0] for each in questions), dict(sorted(months.items())), nothing,

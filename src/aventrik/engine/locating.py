@@ -12,12 +12,14 @@ from ..core.errors import BadInput
 from ..core.offline.answering.parts import split
 from ..core.protocols import LanguageModel, Reply, Task
 from ..core.testsets import Need, Question, Quoted, placed
+from ..core.testsets.deciding import DOUBTFUL
 from ..core.testsets.locating.folding import fold
 from ..core.testsets.locating.gathering import Enquiry, Entry, Gathered, gathered
 from ..core.testsets.locating.ranking import Proposal, Ranking, rank
 from ..core.text import WORD
 from ..storage.protocols import Snapshot
 from ..workspace.configuration import Configuration
+from .deciding import FACT
 from .opened import Opened
 from .pooling import Pool
 
@@ -41,6 +43,11 @@ class Located:
     judge: str
     pool: tuple[str, ...]
     failures: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def doubtful(self) -> int:
+        """How many of the new questions come first when people look."""
+        return sum(question.meta["confidence"] < DOUBTFUL for question in self.questions)
 
     @property
     def unanswerable(self) -> list[Question]:
@@ -149,7 +156,7 @@ def _judged(
     parts = _parts(model, [each.question for each in enquiries])
     flat = [(n, part, subject) for n, each in enumerate(parts) for part, subject in each]
     lists = pool.lists([pool.spelt(f"{part} {subject}".strip()) for _, part, subject in flat])
-    reader = pool.reader()
+    reader = pool.reader
     rankings = [
         rank(part, subject, rows, pool.document, PROPOSED, reader.likeness if reader else None)
         for (_, part, subject), rows in zip(flat, lists)
@@ -210,7 +217,7 @@ def _question(
         chosen, sure = _accepted(ranking, replies, model.name == "offline")
         spans = [quoted for place in chosen for quoted in _evidence(ranking.proposals[place], replies[place], pool)]
         if spans:
-            needs.append(Need(spans[0].quote[:200] if len(parts) == 1 else ranking.part, tuple(dict.fromkeys(spans))))
+            needs.append(Need(spans[0].quote[:FACT] if len(parts) == 1 else ranking.part, tuple(dict.fromkeys(spans))))
             confidence.append(sure)
         else:
             unmet.append(ranking.part)

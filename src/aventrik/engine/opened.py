@@ -82,12 +82,16 @@ class Opened:
         found = resolve(configuration, self.workspace.settings, tuple(self.workspace.criteria))
         return replace(found, judges=self.judges) if self.judges else found
 
+    def check_language(self, option: str, name: str) -> None:
+        """Raises `BadInput` for a name that no language model has."""
+        known = ["offline", *self.workspace.settings.able("language")]
+        if name not in known:
+            raise BadInput(f"{option}: no language model is named '{name}'{nearest(name, known)}")
+
     def judge_by(self, names: Sequence[str]) -> None:
         """Has other models judge than those of the settings; raises `BadInput` for one that there is not."""
-        known = ["offline", *self.workspace.settings.able("language")]
         for place, name in enumerate(names):
-            if name not in known:
-                raise BadInput(f"--judge: no language model is named '{name}'{nearest(name, known)}")
+            self.check_language("--judge", name)
             if name in names[:place]:
                 raise BadInput(f"--judge: names '{name}' twice")
         self.judges = tuple(names)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from importlib.util import find_spec
 
 import numpy as np
@@ -63,6 +64,10 @@ class Reader:
     state: State
     held: dict[str, npt.NDArray[np.float32]]
 
+    def questions(self, texts: Sequence[str]) -> npt.NDArray[np.float32]:
+        """Vectors of questions, rows of length 1."""
+        return self.embedder.embed(texts, self.state, "query")
+
     def likeness(self, question: str, texts: Sequence[str]) -> npt.NDArray[np.float32]:
         """Cosines, shape (texts,)."""
         missing = [text for text in dict.fromkeys(texts) if text not in self.held]
@@ -97,6 +102,7 @@ class Pool:
                 rows.append([_passage(table, number) for number, _ in scored(record)])
         return found
 
+    @cached_property
     def reader(self) -> Reader | None:
         """The embedding model of the last configuration that searches by vectors; None where none does."""
         return next((reader_of(place) for place in reversed(self._places) if "query vectors" in place.nodes), None)

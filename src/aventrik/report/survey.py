@@ -90,7 +90,7 @@ def _asked(
     if not members or not len(chosen):
         return []
     reader = reader_of(made.place)
-    rows = reader.embedder.embed([each.question for _, _, each in members], reader.state, "query")
+    rows = reader.questions([each.question for _, _, each in members])
     near = np.asarray(made.place.open("vectors")[chosen] @ rows.T)
     found = []
     for column, (number, group, each) in enumerate(members):

@@ -124,8 +124,7 @@ def _csv_rows(path: Path, text: str, delimiter: str) -> Iterator[tuple[int, dict
 
 
 def _known(column: str) -> str:
-    plain = re.sub(r"[^a-z]+", "_", column.lower()).strip("_")
-    return next((field for field, names in _NAMES.items() if plain in names), "")
+    return next((field for field, names in _NAMES.items() if _plain(column) in names), "")
 
 
 def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[str, str], encoding: str) -> Log:

@@ -8,6 +8,7 @@ import os
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, field
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -148,6 +149,11 @@ class Reviews:
     def people(self) -> list[str]:
         """Everybody who decided anything."""
         return sorted({each.who for each in self.every})
+
+
+def now() -> str:
+    """The time, UTC, as decisions have it."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 UNDONE = "undone"

@@ -22,7 +22,6 @@ HELP = (
     "proposes where each question is answered, and tells which no document answers. A person then looks with 'review'."
 )
 _COUNT = 1000
-_DOUBTFUL = 0.5
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -67,11 +66,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         if not options.add:
             raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
         already = load_testset(path)
-    known = ["offline", *opened.workspace.settings.able("language")]
-    if options.judge and options.judge not in known:
-        from ...workspace.toml import nearest
-
-        raise BadInput(f"--judge: no language model is named '{options.judge}'{nearest(options.judge, known)}")
+    if options.judge:
+        opened.check_language("--judge", options.judge)
     pool = pool_of(opened, options.pool, options.embedding)
     log = load_log(options.log, _columns(options.columns))
     with screen.progress() as meter:
@@ -165,7 +161,7 @@ def _show_log(made: Located, log: Log, screen: Screen) -> None:
 def show_made(made: Located, path: Path, screen: Screen) -> None:
     """How many questions have a place, how many nothing answers, and how far that can be trusted."""
     needs = [question for question in made.questions if question.needs]
-    doubtful = sum(question.meta["confidence"] < _DOUBTFUL for question in made.questions)
+    doubtful = made.doubtful
     screen.say(
         f"{len(made.questions):,} questions → testsets/{path.name}: {len(needs):,} with a place that answers, "
         f"{len(made.unanswerable):,} that nothing answers; of all these {doubtful:,} are doubtful and come first in review",
@@ -217,9 +213,9 @@ def _record(made: Located, log: Log, path: Path, gaps: Gaps) -> dict[str, Any]:
         "left_out": made.left,
         "questions": len(made.questions),
         "unanswerable": len(made.unanswerable),
-        "doubtful": sum(question.meta["confidence"] < _DOUBTFUL for question in made.questions),
+        "doubtful": made.doubtful,
         "judge": made.judge,
         "pool": list(made.pool),
         "failures": dict(made.failures),
-        **{"gaps": gaps.as_json()["gaps"]},
+        "gaps": gaps.as_json()["gaps"],
     }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from string import ascii_lowercase
 
 LETTERS = 5  # of a word that may be misspelt: of a shorter one too many words are one letter away
@@ -54,15 +54,6 @@ def _rests(word: str) -> Iterator[str]:
     yield word
     for place in range(len(word)):
         yield word[:place] + word[place + 1 :]
-
-
-def counted(words: Iterable[str]) -> dict[str, int]:
-    """How often each of some words occurs, in lower case."""
-    found: dict[str, int] = {}
-    for word in words:
-        low = word.lower()
-        found[low] = found.get(low, 0) + 1
-    return found
 
 
 def nearest_known(word: str, frequency: Callable[[str], int]) -> str:

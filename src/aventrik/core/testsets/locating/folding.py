@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -12,7 +13,7 @@ from ...offline.synonyms import GROUPS as EVERYDAY
 from ...offline.synonyms import leader
 from ...offline.thesaurus import NOUNS, VERBS
 from ...text import STOP_WORDS, WORD, stem
-from ...text.spelling import Speller, counted
+from ...text.spelling import Speller
 
 ALIKE = 0.85  # of the weight of the words of two questions, that both must have
 _KNOWN = 3  # times that a log has a word, from which the word is no misspelling
@@ -161,7 +162,7 @@ def _rarity(gists: Sequence[Gist]) -> dict[str, float]:
 
 
 def _spelt(texts: Sequence[str], known: Iterable[str]) -> dict[str, str]:
-    words = counted(word for text in texts for word in WORD.findall(text))
+    words = Counter(word for text in texts for word in WORD.findall(text.lower()))
     sound = {word: count for word, count in words.items() if count >= _KNOWN}
     for word in (*known, *NOUNS, *VERBS, *EVERYDAY):
         sound.setdefault(word, 1)

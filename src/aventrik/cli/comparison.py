@@ -2,87 +2,240 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable, Sequence
+
 from rich.text import Text
 
 from ..core.comparing.account import losses, worst_question
-from ..core.comparing.intervals import Interval
-from ..core.comparing.sides import Contrast, best_of, less_is_better
+from ..core.comparing.differences import ALPHA
+from ..core.comparing.sides import Contrast, less_is_better
 from ..core.measures.loss import STAGES
-from ..engine.comparing import Compared, verdict
+from ..engine.comparing import SHOWN, Compared, verdict
+from ..engine.leading import Leading
+from .run_table import cost_told, seconds, show_runs, told
 from .screen import Screen, number
 from .verdict_views import kappa_told
+from .what_mattered import show_contributions, show_interactions
+from .where_differs import show_flips, show_turned
 
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
-_SHORT = {"reciprocal-rank": "recip. rank", "groundedness": "grounded"}
+_FEW = 10  # runs whose differences and costs are told one by one
+_SIDE_BY_SIDE = 8  # runs whose lost needs stand side by side
+_FRONT = 5  # runs of a front that are told
 
 
-def show(found: Compared, screen: Screen) -> None:
-    """Prints a comparison, part by part."""
-    _measures(found, screen)
+def show(found: Compared, screen: Screen, every: bool = False) -> None:
+    """Prints a comparison, the decision first; with `every`, all runs and all differences."""
+    sets = ", ".join(sorted({run.testset for run in found.runs}))
+    screen.title(f"{len(found.runs)} {_runs(found)} on {found.shared} questions of {sets}, by {found.measure}")
+    _warnings(found, screen)
+    _decision(found, screen)
+    screen.say()
+    few = len(found.order) <= _FEW
+    places = found.order if every else _first(found)
+    show_runs(found, places, screen)
+    _legend(found, places, screen)
+    _notes(found, screen)
     _corrected(found, screen)
-    _costs(found, screen)
-    if len(found.runs) > 1:
-        _differences(found.contrasts, found, screen, f"against the baseline {found.runs[found.baseline].name}")
+    if few or every:
+        _costs(found, places, screen)
+        if found.contrasts:
+            _differences(found.contrasts, found, screen, f"against the baseline {found.runs[found.baseline].name}")
     if found.pairs:
         _differences(found.pairs, found, screen, "of all pairs of runs")
-    if found.contributions:
-        _contributions(found, screen)
+    show_contributions(found, screen, every)
+    show_interactions(found, screen, every)
+    _fronts(found, screen)
+    show_turned(found, screen)
     _losses(found, screen)
-    best = min(best_of(found.means, found.measure, found.own), default=found.baseline)
-    worst = worst_question(found.sides[best], found.measure)
+    if len(found.order) > 1:
+        show_flips(found, screen)
+    worst = worst_question(found.sides[found.best], found.measure)
     if worst:
-        run = found.runs[best]
-        screen.say(f"\nnext: aventrik explain {run.id} {found.ids[worst]}    (the worst question of {run.name})")
+        run = found.runs[found.best]
+        screen.say(f"\nnext: aventrik explain {run.id} {found.ids[worst]}    (the worst question of the best run)")
 
 
-def _measures(found: Compared, screen: Screen) -> None:
-    sets = {run.testset for run in found.runs}
-    screen.title(f"{len(found.runs)} configurations on {found.shared} questions of {', '.join(sorted(sets))}")
+def _runs(found: Compared) -> str:
+    return "configuration" if len(found.runs) == 1 else "configurations"
+
+
+def _first(found: Compared) -> list[int]:
+    """The best of many runs, and the baseline."""
+    places = found.order[:SHOWN]
+    base = found.twins[found.baseline]
+    return places if base in places else [*places, base]
+
+
+def _warnings(found: Compared, screen: Screen) -> None:
     if found.apart:
         screen.warn(
             f"these runs differ in {', '.join(found.apart)} too: a difference between them is not one of settings alone; "
             f"contributions are of the runs that are like the baseline in this ({_bases(found)})"
         )
-    if any(found.left_out):
-        told = ", ".join(f"run {run.id}: {left}" for run, left in zip(found.runs, found.left_out) if left)
-        screen.warn(f"questions that not all of these runs have, or have otherwise, are left out: {told}")
-    marked = {measure: best_of(found.means, measure, found.own) for measure in found.measures}
-    # Too narrow for all measures side by side: a second table carries on.
-    name_width = min(30, max(len(run.name) for run in found.runs) + 2)
-    room = max(2, (screen.out.width - name_width - 5) // 14)
-    for start in range(0, len(found.measures), room):
-        part = found.measures[start : start + room]
-        rows: list[list[str | Text]] = []
-        for place, (run, row) in enumerate(zip(found.runs, found.means)):
-            name = Text(run.name + ("  (baseline)" if place == found.baseline else ""))
-            rows.append([str(run.id), name, *(_cell(row.get(m), place in marked[m]) for m in part)])
-        columns = ["run", "configuration", *(_SHORT.get(m, m) for m in part)]
-        screen.table(columns, rows, right=(0, *range(2, len(columns))))
-    less = [m for m in found.measures if less_is_better(m, found.own)]
-    told = f"; less is better: {', '.join(less)}" if less else ""
-    drawn = "; questions about one document count as one draw" if found.by_document else ""
-    screen.say(f"95 % intervals in brackets{drawn}; * best mean{told}", style="dim")
-    screen.say(f"questions behind each: {', '.join(_behind(found, m) for m in found.measures)}", style="dim")
-    if any(declined for declined, _ in found.declined):
-        told = ", ".join(f"run {run.id}: {d[0]} of {d[1]}" for run, d in zip(found.runs, found.declined) if d[1])
-        screen.say(f"declined to answer: {told}; groundedness and the like are of the other answers", style="dim")
+    left = [(run.id, count) for run, count in zip(found.runs, found.left_out) if count]
+    if left:
+        listed = ", ".join(f"run {number}: {count}" for number, count in left[:5])
+        more = f" and {len(left) - 5} more runs" if len(left) > 5 else ""
+        screen.warn(f"questions that not all of these runs have, or have otherwise, are left out: {listed}{more}")
+
+
+def _decision(found: Compared, screen: Screen) -> None:
+    """What a reader wants first: which is best, whether that is real, what it costs, how it stands to the baseline."""
+    lead = found.leading
+    if lead is None:
+        if len(found.order) > 1:
+            screen.say(f"which is best can't be said: no question has {found.measure} in all of these runs")
+        return
+    if len(lead.p) < 2:
+        if len(found.runs) > 1:
+            screen.say("all of these runs came to the same, by the same results" if len(found.order) == 1 else
+                       f"only {told(found, lead.best)} has {found.measure}")  # fmt: skip
+        return
+    mean = found.means[lead.best][found.measure]
+    won = Text("best   ", style="bold")
+    won.append(told(found, lead.best), style="bold")
+    won.append(f": {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]", style="not bold")
+    winner = lead.winner
+    if len(lead.p) > 2:
+        won.append(
+            f"; expect {number(winner.corrected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
+            f"it was chosen from {len(lead.p)}",
+            style="not bold",
+        )
+    screen.text(won)
+    screen.text(_line("real?", _real(found, lead)))
+    if lead.price is not None and lead.cheapest is not None:
+        screen.text(_line("cost", _price(found, lead)))
+    base = found.twins[found.baseline]
+    if base != lead.best and lead.best in found.by_place:
+        each = found.by_place[lead.best]
+        gap = each.difference
+        told_ = verdict(gap, each.p, found.less)
+        screen.text(
+            _line(
+                "base",
+                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] from the baseline {told(found, base)}: {told_}, "
+                f"p {each.p:.3f}",
+            )
+        )
+
+
+def _line(label: str, text: str) -> Text:
+    line = Text(f"{label:<7}", style="bold")
+    line.append(text, style="not bold")
+    return line
+
+
+def _real(found: Compared, lead: Leading) -> str:
+    """How far the best one can be told from the others."""
+    chance = lead.chance[lead.best]
+    count = len(lead.p)
+    on = f" on {lead.n} questions" if lead.n < found.shared else ""
+    if len(lead.group) == 1:
+        return f"yes: it is better than {'the other one' if count == 2 else 'every other one'}, and not by chance{on}"
+    if count == 2:
+        return f"not shown: the two can't be told apart{on}; it is the better one with a chance of {chance:.0%}"
+    others = "none of the" if len(lead.group) == count else f"{len(lead.group)} of the"
+    if len(lead.group) == count:
+        return f"not shown: {others} {count} can be told from it{on}; it is the best one with a chance of {chance:.0%}"
+    return (
+        f"among the best: {others} {count} (≈) can't be told from it, itself among them{on}; it is the best one with a "
+        f"chance of {chance:.0%}"
+    )
+
+
+def _price(found: Compared, lead: Leading) -> str:
+    assert lead.price is not None
+    assert lead.cheapest is not None
+    name = {"money": "money", "model-tokens": "tokens", "seconds": ""}.get(lead.price.measure, "tokens to read")
+    best, least = lead.price.values[lead.best], lead.price.values[lead.cheapest]
+    assert best is not None
+    assert least is not None
+    told_best = f"{cost_told(lead.price.measure, best)} {name}".rstrip()
+    if lead.cheapest == lead.best:
+        return f"{told_best} a question; none of the group is cheaper"
+    mean = found.means[lead.cheapest][found.measure].mean
+    told_least = f"{cost_told(lead.price.measure, least)} {name}".rstrip()
+    return f"{told_best} a question; the cheapest of the group is {told(found, lead.cheapest)}: {number(mean)} for {told_least}"
+
+
+def _legend(found: Compared, places: Sequence[int], screen: Screen) -> None:
+    """What the marks mean, and what is not shown."""
+    parts = ["* best, ≈ can't be told from it", "├●┤ 95 %"]
+    if found.contrasts:
+        parts += ["┊ baseline", "▲▼ real"]
+    less = [m for m in (found.measure, *found.measures) if less_is_better(m, found.own)]
+    if less:
+        parts.append(f"less is better: {', '.join(dict.fromkeys(less))}")
+    if found.by_document:
+        parts.append("a document's questions count as one draw")
+    if len(found.order) > 1:
+        screen.say("; ".join(parts), style="dim")
+    folded = len(found.runs) - len(found.order)
+    hidden = len(found.order) - len(places)
+    more = [f"{hidden} more: --all"] if hidden else []
+    if folded:
+        more.append(f"{folded} came to the same by the same results as another one {_twins(found)}")
+    if more:
+        screen.say("; ".join(more), style="dim")
+
+
+def _twins(found: Compared) -> str:
+    some = [(found.runs[place].id, [found.runs[n].id for n in found.folded(place)]) for place in found.order]
+    listed = [f"{', '.join(map(str, others))} as {one}" for one, others in some if others]
+    return f"({'; '.join(listed[:3])}{'; …' if len(listed) > 3 else ''})"
+
+
+def _notes(found: Compared, screen: Screen) -> None:
+    """Of the answers: how many were declined, could not be told, or are not sound; and how judges agree."""
+    counts = [f"{name} {_behind(found, name)}" for name in dict.fromkeys((found.measure, *found.measures))]
+    if len({count.rpartition(" ")[2] for count in counts}) > 1 or len(found.order) <= 2:
+        screen.say(f"questions behind each: {', '.join(counts)}", style="dim")
+    shown = [place for place in _first(found) if place in found.order]
+    if any(found.declined[place][0] for place in shown):
+        told_ = _each(found, shown, lambda place: f"{found.declined[place][0]} of {found.declined[place][1]}")
+        screen.say(f"declined to answer: {told_}; groundedness and the like are of the other answers", style="dim")
+    if found.by_document and found.contrasts and (draws := _draws(found)) < _draws_needed(len(found.contrasts)):
+        screen.warn(
+            f"these questions are about {draws} documents, and a document's questions count as one draw: so few can show no "
+            f"difference among {len(found.order)} runs; ask about more documents, or name fewer runs"
+        )
     _untold(found, screen)
-    for run, judges in zip(found.runs, found.judges):
+    for place, judges in found.judges.items():
         for first, other, each in judges:
             screen.say(
-                f"judges of run {run.id}: {other} says of {each.raw:.0%} of {each.n} claims what {first} says, kappa "
-                f"{kappa_told(each)}",
+                f"judges of run {found.runs[place].id}: {other} says of {each.raw:.0%} of {each.n} claims what {first} says, "
+                f"kappa {kappa_told(each)}",
                 style="dim",
             )
     if any(found.failures):
-        told = ", ".join(f"run {run.id}: {failed}" for run, failed in zip(found.runs, found.failures) if failed)
-        screen.warn(f"questions without a sound answer or judgement, left out of the answer measures: {told}")
+        failed = [place for place, count in enumerate(found.failures) if count]
+        told_ = _each(found, failed, lambda place: str(found.failures[place]))
+        screen.warn(f"questions without a sound answer or judgement, left out of the answer measures: {told_}")
+
+
+def _draws(found: Compared) -> int:
+    return max((each.difference.clusters for each in found.contrasts), default=0)
+
+
+def _draws_needed(together: int) -> int:
+    """Draws from which on the sign-flip test can show anything at all when so many comparisons are corrected for."""
+    return math.ceil(math.log2(2 * together / ALPHA))
+
+
+def _each(found: Compared, places: Sequence[int], what: Callable[[int], str]) -> str:
+    """Something of several runs, in a line."""
+    listed = ", ".join(f"run {found.runs[place].id}: {what(place)}" for place in places[:_SIDE_BY_SIDE])
+    return listed + (f" and {len(places) - _SIDE_BY_SIDE} more" if len(places) > _SIDE_BY_SIDE else "")
 
 
 def _untold(found: Compared, screen: Screen) -> None:
     """Claims that the judge could not tell: they count neither for nor against groundedness."""
-    told = ", ".join(f"run {run.id}: {100 * share:.0f} %" for run, share in zip(found.runs, found.untold) if share)
-    most = max((share for share in found.untold if share is not None), default=0.0)
+    shares = {place: share for place in found.order if (share := found.untold[place])}
+    told = _each(found, list(shares), lambda place: f"{100 * shares[place]:.0f} %")
+    most = max(shares.values(), default=0.0)
     if most > _MANY:
         screen.warn(
             f"claims too far in wording for the judge to tell: {told}; groundedness and hallucination are of the others "
@@ -106,18 +259,11 @@ def _behind(found: Compared, measure: str) -> str:
     return f"{measure} {'–'.join(map(str, dict.fromkeys((counts[0], counts[-1])))) if counts else 0}"
 
 
-def _cell(value: Interval | None, best: bool) -> Text:
-    if value is None:
-        return Text("–")
-    text = Text(number(value.mean) + ("*" if best else " "), style="bold" if best else "")
-    text.append(f"\n[{number(value.low)} {number(value.high)}]", style="dim not bold")
-    return text
-
-
 def _corrected(found: Compared, screen: Screen) -> None:
     """What judges said, corrected by what people decided; and the difference from the baseline where both are."""
     rows: list[list[str | Text]] = []
-    for run, fixed in zip(found.runs, found.corrected):
+    for place, fixed in found.corrected.items():
+        run = found.runs[place]
         for measure, each in fixed.means.items():
             if measure not in (*found.measures, found.measure):
                 continue
@@ -138,41 +284,31 @@ def _corrected(found: Compared, screen: Screen) -> None:
     screen.table(columns, rows, right=(0, *range(2, len(columns))))
 
 
-def _costs(found: Compared, screen: Screen) -> None:
-    if not any(found.costs):
-        return
+def _costs(found: Compared, places: Sequence[int], screen: Screen) -> None:
+    """Of runs that ask models: calls, and the 95th percentile of the time."""
     if not any(cost.get("calls") for cost in found.costs):
-        times = [
-            f"run {run.id}: {_seconds(cost['seconds_median'])} / {_seconds(cost['seconds_95'])}"
-            for run, cost in zip(found.runs, found.costs)
-            if cost
-        ]
-        screen.say(f"seconds a question, median / 95th percentile, without indexes: {', '.join(times)}", style="dim")
         return
     screen.title("what a question costs, were nothing kept from before")
+    rows = [(found.runs[place], found.costs[place]) for place in places]
     screen.table(
         ["run", "configuration", "seconds, median", "95th percentile", "calls", "tokens", "money"],
         [
             [
                 str(run.id),
                 run.name,
-                _seconds(cost["seconds_median"]),
-                _seconds(cost["seconds_95"]),
+                seconds(cost["seconds_median"]),
+                seconds(cost["seconds_95"]),
                 f"{cost['calls']:.1f}",
                 f"{cost['model-tokens']:,.0f}",
                 f"{cost['money']:.5f}",
             ]
             if cost
             else [str(run.id), run.name, *["–"] * 5]
-            for run, cost in zip(found.runs, found.costs)
+            for run, cost in rows
         ],
         right=(0, 2, 3, 4, 5, 6),
     )
     screen.say("the time of a batch is shared evenly among its questions; indexes are not counted here", style="dim")
-
-
-def _seconds(value: float) -> str:
-    return f"{value:.2f}" if value >= 0.1 else f"{value:.3f}"
 
 
 def _differences(contrasts: list[Contrast], found: Compared, screen: Screen, title: str) -> None:
@@ -202,34 +338,54 @@ def _differences(contrasts: list[Contrast], found: Compared, screen: Screen, tit
     )
 
 
-def _contributions(found: Compared, screen: Screen) -> None:
-    screen.title(f"what each setting contributed to {found.measure}, all other settings equal")
-    screen.table(
-        ["setting", "value", "instead of", "difference", "95 % interval", "p (Holm)", "pairs"],
-        [
-            [
-                each.setting,
-                each.value,
-                each.instead_of,
-                f"{each.difference.mean:+.2f}",
-                f"[{each.difference.low:+.2f} {each.difference.high:+.2f}]",
-                f"{each.p:.3f}",
-                str(each.pairs),
-            ]
-            for each in found.contributions
-        ],
-        right=(3, 5, 6),
-    )
+def _fronts(found: Compared, screen: Screen) -> None:
+    """What can't be had better without paying more, where there is a choice."""
+    lead = found.leading
+    if lead is None:
+        return
+    for name, places in lead.fronts.items():
+        values = {place: cost for place in places if (cost := found_cost(found, name, place)) is not None}
+        if len(values) < 2:
+            continue
+        some = places if len(places) <= _FRONT else [*places[: _FRONT - 1], places[-1]]
+        steps = [f"run {found.runs[n].id} {number(_of(found, n))} for {cost_told(name, values[n])}" for n in some]
+        more = f" ({len(places) - len(some)} between)" if len(some) < len(places) else ""
+        what = {"money": "money", "model-tokens": "tokens", "seconds": "seconds"}.get(name, "tokens to read")
+        screen.say(f"front of {found.measure} against {what}: {' → '.join(steps)}{more}", style="dim")
+
+
+def found_cost(found: Compared, name: str, place: int) -> float | None:
+    """What a question of a run costs by one measure."""
+    if name == "seconds":
+        return found.costs[place].get("seconds_median")
+    if name in found.costs[place]:
+        return found.costs[place][name]
+    price = found.leading.price if found.leading else None
+    if price is not None and price.measure == name:
+        return price.values[place]
+    return found.sides[place].sheet.mean(name)
+
+
+def _of(found: Compared, place: int) -> float:
+    return found.means[place][found.measure].mean
 
 
 def _losses(found: Compared, screen: Screen) -> None:
-    counts = [losses(side) for side in found.sides]
+    """Where needs were lost: of all runs where they are few, else of those that matter."""
+    places = found.order
+    if len(places) > _SIDE_BY_SIDE:
+        cheapest = found.leading.cheapest if found.leading else None
+        wanted = [found.best, found.against, cheapest]
+        places = list(dict.fromkeys(place for place in wanted if place is not None))
+    counts = [losses(found.sides[place]) for place in places]
     if not any(sum(count.values()) for count in counts):
         return
     stages = [stage for stage in STAGES if any(count[stage] for count in counts)]
     screen.title("where each needed fact was lost (number of needs a run, by the number of the run)")
+    numbers = [str(found.runs[place].id) for place in places]
+    numbers[0] = f"run {numbers[0]}"
     screen.table(
-        ["stage", *(f"run {run.id}" if place == 0 else str(run.id) for place, run in enumerate(found.runs))],
+        ["stage", *numbers],
         [[stage, *(str(count[stage] or "·") for count in counts)] for stage in stages],
-        right=range(1, len(found.runs) + 1),
+        right=range(1, len(places) + 1),
     )

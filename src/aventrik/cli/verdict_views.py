@@ -16,7 +16,7 @@ from ..core.errors import BadInput
 from ..core.judging.agreement import Found
 from ..core.text import STOP_WORDS, WORD, stem
 from ..core.visible import visible
-from ..engine.comparing import correction_json
+from ..engine.comparison_json import correction_json
 from ..engine.reviewing import (
     CANT_TELL,
     VERDICT,

@@ -12,6 +12,7 @@ from ..core.errors import Unavailable
 from ..storage import open_store
 from ..storage.protocols import Collection, Columns, Snapshot, Store
 from ..workspace.workspace import Workspace
+from .budget import Budget
 from .executors import Executor, Work
 from .executors.local import LocalExecutor
 from .given import Documents, Given, Progress, Texts, nothing
@@ -39,6 +40,7 @@ class Bench:
         self.progress = progress
         self.fresh = fresh
         self.executor: Executor = LocalExecutor(self.perform)
+        self.budget = Budget()
         self.remote = False  # whether the executor works in other processes, which see the store alone
         self.anew: set[str] = set()  # results that were made anew in this process
         self.seconds: dict[str, float] = {}
@@ -269,11 +271,16 @@ class Place:
                     self.collection(each)
         began = time.perf_counter()
 
+        def checked(work: list[Work]) -> Iterator[Work]:
+            for each in work:
+                bench.budget.check(node.models.values())
+                yield each
+
         def make(places: Sequence[int]) -> Iterator[list[Columns]]:
             step = node.stage.together
             groups = [tuple(places[first : first + step]) for first in range(0, len(places), step)]
             work = [self.work(node, documents=group) for group in groups]
-            for number, found in enumerate(bench.executor.map(work)):
+            for number, found in enumerate(bench.executor.map(checked(work))):
                 bench.progress(node.name, number * step, len(places))
                 yield found
 

@@ -1,33 +1,49 @@
-"""Runs side by side, from what they keep: which questions they share, what sets them apart, scores, costs, verdicts."""
+"""Runs side by side, from what they keep: which questions they share, what sets them apart, which is best, what mattered,
+what it costs."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
-from ..core.comparing.account import losses
-from ..core.comparing.contributions import Contribution, contributions
-from ..core.comparing.correcting import Corrected
+import numpy as np
+
+from ..core.comparing.contributions import Contribution, Interaction, contributions, interactions
 from ..core.comparing.differences import Difference
+from ..core.comparing.groups import Beaten, Group, beaten, by_group
 from ..core.comparing.intervals import Interval
-from ..core.comparing.sides import Contrast, Side, all_pairs, clustered, contrasts, means, own_measures
-from ..core.criteria import Grade
+from ..core.comparing.sides import (
+    Board,
+    Contrast,
+    Side,
+    all_pairs,
+    board,
+    clustered,
+    contrasts,
+    less_is_better,
+    means,
+    own_measures,
+)
+from ..core.comparing.spread import Moved, moved
 from ..core.errors import BadInput
 from ..core.judging.agreement import Found as Agreed
-from ..core.measures import MEASURES, Measure, Scores, plain
-from ..core.measures.loss import Losses
-from ..storage.protocols import Run, RunQuestion, Store
-from ..workspace.configuration import Configuration
+from ..core.measures import MEASURES, Measure, plain
+from ..storage.protocols import Run, Store
 from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
 from .correcting import CorrectedRun, corrected_runs
-from .judges import criterion_of, judge_of, stage_name
+from .facets import facets_of
+from .leading import Leading, leading, prices_of
 from .opened import find_run
-from .records import decode
 from .reviewing import among_judges
+from .run_sheets import COSTS
+from .run_sides import Found, sides_of
 
+SHOWN = 15  # runs that are shown of many, beside the baseline
+MOST_PAIRED = 40  # runs that are set against each other in all pairs
 _COLUMNS = (
     "hit@{k}",
     "reciprocal-rank",
@@ -38,10 +54,6 @@ _COLUMNS = (
     "relevance",
     "correctness",
 )
-_FAILING = ("brought", "answer", "verdicts", "criterion", "agreement", "retrieval scores")
-_SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
-_BY_JUDGE = ("hallucinated", "groundedness", "contradicted-claims", "unfound-claims", "relevance", "correctness")
-COSTS = ("seconds", "calls", "model-tokens", "money")
 # What a run was measured by and on; runs that differ in one of these differ not by their settings alone.
 _BASIS = {
     "judge": "the judge",
@@ -54,82 +66,82 @@ _BASIS = {
 
 @dataclass(frozen=True)
 class Compared:
-    """All that a comparison shows. `apart` says in which respects beside their settings the runs differ; `shared` is
-    the number of questions that all have, `left_out` of each run those that it has beside; `declined` of each run how
-    many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
-    `failures` how many have no sound answer or judgement."""
+    """All that a comparison shows. Lists are of runs, in the order of `runs`, which are spoken of by their places.
+
+    `twins`: for each run the one that stands for all that came to the same by the same results; `order`: those, the best
+    first; `shown`: those of them for which everything was worked out. `apart` says in which respects beside their
+    settings the runs differ; `shared` is the number of questions that all have, `left_out` of each run those that it has
+    beside; `declined` of each run how many of how many questions it declined; `untold` of each run the mean share of
+    claims that the judge could not tell; `failures` how many have no sound answer or judgement. `groups` and `flips` are
+    of the best run against the baseline, or of the second best, where that is the best: `against`.
+    """
 
     runs: list[Run]
     sides: list[Side]
     baseline: int
     measure: str
     measures: list[str]
+    twins: list[int]
+    order: list[int]
+    shown: list[int]
+    scored: Board
     means: list[dict[str, Interval]]
     contrasts: list[Contrast]
     contributions: list[Contribution]
+    interactions: list[Interaction]
+    leading: Leading | None
+    against: int
+    groups: list[Group]
+    beaten: list[Beaten]
+    flips: list[Moved]
     failures: list[int]
     declined: list[tuple[int, int]]
     shared: int
     left_out: list[int]
     apart: list[str]
+    alike: list[int]
     by_document: bool
     ids: dict[str, str]
     costs: list[dict[str, float]]
     untold: list[float | None]
+    bodies: dict[str, Mapping[str, Any]]
     pairs: list[Contrast] = field(default_factory=list)
-    corrected: list[CorrectedRun] = field(default_factory=list)
-    wordings: dict[str, str] = field(default_factory=dict)
-    judges: list[list[tuple[str, str, Agreed]]] = field(default_factory=list)
+    corrected: dict[int, CorrectedRun] = field(default_factory=dict)
+    judges: dict[int, list[tuple[str, str, Agreed]]] = field(default_factory=dict)
 
     @property
     def own(self) -> dict[str, Measure]:
         """The measures of the runs' own criteria."""
         return own_measures(self.sides)
 
-    def as_json(self) -> dict[str, Any]:
-        """The documented shape of `compare --json`."""
-        return {
-            "baseline": self.runs[self.baseline].id,
-            "measure": self.measure,
-            "questions": self.shared,
-            "clusters": "document" if self.by_document else "question",
-            "apart": self.apart,
-            "runs": [
-                {
-                    "run": run.id,
-                    "name": run.name,
-                    "testset": run.testset,
-                    "questions": run.questions,
-                    "left_out": left,
-                    "failed": failed,
-                    "declined": declined[0],
-                    "measures": {name: asdict(found) for name, found in row.items()},
-                    "costs": cost,
-                    "untold": untold,
-                    "lost": losses(side),
-                    "corrected": {name: correction_json(each) for name, each in fixed.means.items()},
-                    "corrected_gaps": {name: asdict(each) for name, each in fixed.gaps.items()},
-                    "judges": [
-                        {"judge": other, "against": first, "agreement": asdict(each)} for first, other, each in judges
-                    ],
-                }
-                for run, side, row, failed, declined, left, cost, untold, fixed, judges in zip(
-                    self.runs,
-                    self.sides,
-                    self.means,
-                    self.failures,
-                    self.declined,
-                    self.left_out,
-                    self.costs,
-                    self.untold,
-                    self.corrected or [CorrectedRun()] * len(self.runs),
-                    self.judges,
-                )
-            ],
-            "differences": [asdict(each) | {"real": each.real} for each in self.contrasts],
-            "contributions": [asdict(each) | {"real": each.real} for each in self.contributions],
-            "pairs": [asdict(each) | {"real": each.real} for each in self.pairs],
-        }
+    @property
+    def less(self) -> bool:
+        """Whether less of the measure is better."""
+        return less_is_better(self.measure, self.own)
+
+    @property
+    def wordings(self) -> dict[str, str]:
+        """The wording of each question, by its key."""
+        return {key: str(body["question"]) for key, body in self.bodies.items()}
+
+    @property
+    def best(self) -> int:
+        """The place of the best run; the first one where none has the measure."""
+        return self.leading.best if self.leading else self.order[0]
+
+    @cached_property
+    def facets(self) -> dict[str, dict[str, tuple[str, ...]]]:
+        """By what the questions can be told apart."""
+        return facets_of(self.bodies)
+
+    @cached_property
+    def by_place(self) -> dict[int, Contrast]:
+        """Each run's difference from the baseline."""
+        return {each.place: each for each in self.contrasts}
+
+    def folded(self, place: int) -> list[int]:
+        """The other runs that came to the same as a run, by the same results."""
+        return [other for other, twin in enumerate(self.twins) if twin == place and other != place]
 
 
 def compare(
@@ -141,13 +153,15 @@ def compare(
     measures: Sequence[str] | None = None,
     pairs: bool = False,
     reviews: Reviews | None = None,
+    every: bool = True,
 ) -> Compared:
     """Sets runs side by side on the questions that all of them have; with `reviews`, what a judge says is corrected by
-    what people decided.
+    what people decided. Without `every`, all measures, and what people decided, are worked out for the best 15 and the
+    baseline alone; of the others the measure.
 
     Raises `BadInput` for runs with no question in common, one that is not finished, and a measure that none has.
     """
-    chosen = list(runs)
+    chosen = list({run.id: run for run in runs}.values())
     first = 0
     if baseline:
         wanted = find_run(store.runs.all(), baseline)
@@ -155,162 +169,171 @@ def compare(
             chosen.insert(0, wanted)
         first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
     whole = sides_of(store, chosen)
-    ids = {key: name for found in whole for key, name in found.ids.items()}
-    wordings = {key: text for found in whole for key, text in found.wordings.items()}
-    shared = [key for key in whole[0].side.scores if all(key in found.side.scores for found in whole)]
-    if not shared:
-        raise BadInput(_nothing_shared(chosen))
+    shared = _shared(chosen, whole)
     sides = [_narrowed(found.side, shared) for found in whole]
-    known = list(dict.fromkeys(name for side in sides for scores in side.scores.values() for name in scores))
     own = own_measures(sides)
-    measure, columns = _measures(chosen, known, measure, measures, list(own))
+    known = list(dict.fromkeys(name for side in sides for name in side.sheet.columns))
+    measure, columns = _measures(known, measure, measures, list(own))
     by_document = clustered(sides, settings.statistics.cluster)
+    seed = settings.seed
+    costs = [_cost(side) for side in sides]
+    twins = _twins(whole, shared, costs, first)
+    scored = board(sides, measure, by_document)
+    order = _ordered(scored, twins)
+    shown = order if every else _shown(order, twins[first])
     alike = [
-        side for side, run in zip(sides, chosen)
+        place for place, run in enumerate(chosen)
         if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS) and not run.made.get("outside")
     ]  # fmt: skip
-    seed = settings.seed
+    distinct = [place for place in order if np.isfinite(scored.values[place]).any()]
+    lead = leading(scored, distinct, prices_of(sides, _cut_off(measure, known)), seed) if distinct else None
+    best = lead.best if lead else order[0]
+    against = twins[first] if best != twins[first] else next((place for place in order if place != best), best)
+    bodies = _bodies(store, chosen, whole, shared)
+    facets = facets_of(bodies)
+    several = best != against
     return Compared(
-        chosen, sides, first, measure, columns,
-        means(sides, list(dict.fromkeys([*columns, measure])), seed, by_document),
-        contrasts(sides, first, measure, seed, by_document),
-        contributions(alike, measure, seed, by_document),
-        [sum(key in found.failed for key in shared) for found in whole],
+        chosen, sides, first, measure, columns, twins, order, shown, scored,
+        _means(sides, columns, measure, seed, by_document, shown, twins),
+        _contrasts(sides, twins, first, measure, seed, by_document, shown),
+        _of(alike, lambda some: contributions(some, measure, seed, by_document), sides),
+        _of(alike, lambda some: interactions(some, measure, seed, by_document), sides),
+        lead, against,
+        by_group(scored, best, against, facets, seed) if several else [],
+        beaten(scored, best, [place for place in _shown(order, twins[first]) if place != best], facets, seed) if several else [],
+        moved(sides[against], sides[best], measure) if several else [],
+        [sum(key in found.failed for key in shared) if found.failed else 0 for found in whole],
         [_declined(side) for side in sides],
-        len(shared), [len(found.side.scores) - len(shared) for found in whole],
-        [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
-        by_document, ids, [_cost(side) for side in sides], [_untold(side) for side in sides],
-        all_pairs(sides, measure, seed, by_document) if pairs else [],
-        corrected_runs(store, chosen, sides, first, reviews, seed, by_document) if reviews is not None else [], wordings,
-        [among_judges(store, run, seed) for run in chosen],
+        len(shared), [len(found.side.sheet) - len(shared) for found in whole],
+        [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1], alike,
+        by_document, {key: name for found in whole[:1] for key, name in found.ids.items()}, costs,
+        [_untold(side) for side in sides], bodies,
+        _all_pairs([sides[place] for place in order], measure, seed, by_document) if pairs else [],
+        _corrected(store, chosen, sides, first, shown, reviews, seed, by_document),
+        {place: told for place in shown if (told := among_judges(store, chosen[place], seed))},
     )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Found:
-    """A run as a side, the id and wording that it gives each question key, and the keys of questions that failed."""
-
-    side: Side
-    ids: dict[str, str]
-    failed: set[str]
-    wordings: dict[str, str] = field(default_factory=dict)
+def _of(alike: Sequence[int], made: Any, sides: Sequence[Side]) -> Any:
+    """What is worked out over the runs that differ by their settings alone."""
+    return made([sides[place] for place in alike])
 
 
-def check_known(run: Run) -> None:
-    """Raises `BadInput` for a run that a newer version of the program made."""
-    if run.newer:
-        raise BadInput(f"run {run.id} ({run.name}) was made by a newer Aventrik; upgrade, or run it again")
+def _shared(runs: Sequence[Run], whole: Sequence[Found]) -> list[str]:
+    first = whole[0].side.sheet.keys_in_order
+    if all(found.side.sheet.keys_in_order == first for found in whole):
+        return list(first)
+    others = set(first).intersection(*(found.side.sheet.keys_in_order for found in whole))
+    if not others:
+        raise BadInput(_nothing_shared(runs))
+    return [key for key in first if key in others]
 
 
-def side_of(store: Store, run: Run) -> Found:
-    """A finished run as a side of a comparison; raises `BadInput` as `sides_of` does."""
-    return sides_of(store, [run])[0]
+def _twins(
+    whole: Sequence[Found], shared: Sequence[str], costs: Sequence[dict[str, float]], baseline: int
+) -> list[int]:
+    """For each run the one that stands for all with the same results: the baseline where it is among them, else the
+    cheapest."""
+    groups: dict[tuple[Any, ...], list[int]] = {}
+    for place, found in enumerate(whole):
+        groups.setdefault((found.side.sheet.names, *(found.marks[key] for key in shared)), []).append(place)
+    stands = {}
+    for places in groups.values():
+        chosen = min(
+            places,
+            key=lambda n: (
+                n != baseline,
+                *(costs[n].get(name, 0.0) for name in ("money", "model-tokens", "seconds_median")),
+            ),
+        )
+        stands.update(dict.fromkeys(places, chosen))
+    return [stands[place] for place in range(len(whole))]
 
 
-def sides_of(store: Store, runs: Sequence[Run]) -> list[Found]:
-    """Finished runs as sides of a comparison; raises `BadInput` for one that is not finished, or whose results are
-    gone. What several runs share is read once."""
-    for run in runs:
-        if not run.finished:
-            verb = "score" if run.made.get("outside") else "run"
-            raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik {verb}' goes on with it")
-        check_known(run)
-    questions = {run.id: store.runs.questions(run.id) for run in runs}
-    every: dict[str, None] = {}
-    scored: dict[str, type] = {}
-    for rows in questions.values():
-        for question in rows:
-            every.update(dict.fromkeys(question.results.values()))
-            for name, found in question.results.items():
-                if kind := _scored(name):
-                    scored[found] = kind
-    values = store.results.values(list(scored))
-    kept = {name: decode(scored[name], body) for name, body in values.items()}
-    costs = store.results.costs(list(every))
-    failing = {name for name, (_, failed) in store.results.digests(list(every)).items() if failed}
-    return [_side(run, questions[run.id], kept, costs, failing) for run in runs]
+def _ordered(scored: Board, twins: Sequence[int]) -> list[int]:
+    """The runs that stand for others, the best mean first; those without the measure last."""
+    there = np.isfinite(scored.values)
+    counts = there.sum(axis=1)
+    sums = np.where(there, scored.values, 0.0).sum(axis=1)
+    sign = 1 if scored.less else -1
+
+    def key(place: int) -> tuple[bool, float, int]:
+        mean = sums[place] / counts[place] if counts[place] else 0.0
+        return (not counts[place], sign * round(float(mean), 12), place)
+
+    return sorted(dict.fromkeys(twins), key=key)
 
 
-def _scored(node: str) -> type | None:
-    """The record of a node that holds scores, losses or grades."""
-    return Grade if criterion_of(node) else _SCORED.get(stage_name(node))
+def _shown(order: Sequence[int], baseline: int) -> list[int]:
+    return [*order[:SHOWN], *([baseline] if baseline not in order[:SHOWN] else [])]
 
 
-def _side(
-    run: Run,
-    questions: Sequence[RunQuestion],
-    kept: Mapping[str, Any],
-    costs: Mapping[str, tuple[float, float, float, float, float]],
-    failing: set[str],
-) -> Found:
-    scores: dict[str, dict[str, float]] = {}
-    lost: dict[str, tuple[str, ...]] = {}
-    clusters: dict[str, str] = {}
-    failed: set[str] = set()
-    for question in questions:
-        results = question.results
-        if any(found not in kept for name, found in results.items() if _scored(name)):
-            raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
-        row: dict[str, float] = {}
-        for name in ("retrieval scores", "answer scores"):
-            if name in results:
-                row.update(kept[results[name]].values)
-        for name, found in results.items():
-            if (criterion := criterion_of(name)) and kept[found].value is not None:
-                row[criterion] = kept[found].value
-            elif stage_name(name) == "answer scores" and (judge := judge_of(name)):
-                values = kept[found].values
-                row.update({f"{each}:{judge}": values[each] for each in _BY_JUDGE if each in values})
-        if run.made.get("format"):
-            spent = [costs[found] for found in results.values() if found in costs]
-            row["seconds"] = sum(cost[0] for cost in spent)
-            row["calls"] = sum(cost[1] for cost in spent)
-            row["model-tokens"] = sum(cost[2] + cost[3] for cost in spent)
-            row["money"] = sum(cost[4] for cost in spent)
-        scores[question.key] = row
-        lost[question.key] = kept[results["losses"]].lost if "losses" in results else ()
-        needs = question.body.get("needs") or []
-        clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
-        if any(found in failing for name, found in results.items() if stage_name(name) in _FAILING):
-            failed.add(question.key)
-    outside = run.made.get("outside")
-    settings = {} if outside else used_settings(Configuration.kept(run.made["configuration"]))
-    side = Side(run.name, settings, scores, lost, clusters, own_of(run))
-    wordings = {question.key: str(question.body["question"]) for question in questions}
-    return Found(side, {question.key: question.id for question in questions}, failed, wordings)
+def _means(
+    sides: Sequence[Side], columns: Sequence[str], measure: str, seed: int, by_document: bool, shown: Sequence[int],
+    twins: Sequence[int],
+) -> list[dict[str, Interval]]:  # fmt: skip
+    """The means of the measure of all runs, and of all columns for those that are shown and their like."""
+    distinct = list(dict.fromkeys(twins))
+    found = dict(zip(distinct, means([sides[place] for place in distinct], [measure], seed, by_document)))
+    others = [name for name in dict.fromkeys(columns) if name != measure]
+    for place, row in zip(shown, means([sides[place] for place in shown], others, seed, by_document)):
+        found[place] = found[place] | row
+    return [found[twin] for twin in twins]
 
 
-def correction_json(found: Corrected) -> dict[str, float]:
-    """A corrected mean in JSON."""
-    names = ("judged", "mean", "low", "high", "n", "labels", "weight", "worth")
-    return {name: getattr(found, name) for name in names}
+def _contrasts(
+    sides: Sequence[Side], twins: Sequence[int], baseline: int, measure: str, seed: int, by_document: bool,
+    shown: Sequence[int],
+) -> list[Contrast]:  # fmt: skip
+    """Every run that stands for others against the baseline, under its place among all runs."""
+    distinct = [place for place in dict.fromkeys(twins) if place != twins[baseline]]
+    some = [sides[place] for place in (twins[baseline], *distinct)]
+    power = {row for row, place in enumerate((twins[baseline], *distinct)) if place in set(shown)}
+    found = contrasts(some, 0, measure, seed, by_document, power)
+    names = [twins[baseline], *distinct]
+    return [replace(each, place=names[each.place], against_place=names[each.against_place]) for each in found]
 
 
-def own_of(run: Run) -> dict[str, Measure]:
-    """The measures of a run's own criteria."""
-    return {
-        each["name"]: Measure(each["name"], each["less_is_better"], "score", "answer")
-        for each in run.made.get("criteria", ())
-    }
+def _all_pairs(sides: Sequence[Side], measure: str, seed: int, by_document: bool) -> list[Contrast]:
+    if len(sides) > MOST_PAIRED:
+        raise BadInput(
+            f"--pairs: {len(sides)} runs make {len(sides) * (len(sides) - 1) // 2:,} pairs, of which nothing would be shown; "
+            f"name up to {MOST_PAIRED} runs"
+        )
+    return all_pairs(sides, measure, seed, by_document)
 
 
-def used_settings(configuration: Configuration) -> dict[str, Any]:
-    """The settings by dotted name; None for one that another setting leaves without use."""
-    found = configuration.settings()
-    unused = []
-    if configuration.rewriting.method == "none":
-        unused += ["rewriting.model", "rewriting.count"]
-    if configuration.index.text == "chunk":
-        unused.append("index.model")
-    if configuration.search.method != "both":
-        unused.append("search.weight")
-    return found | dict.fromkeys(unused)
+def _corrected(
+    store: Store, runs: Sequence[Run], sides: Sequence[Side], baseline: int, shown: Sequence[int],
+    reviews: Reviews | None, seed: int, by_document: bool,
+) -> dict[int, CorrectedRun]:  # fmt: skip
+    if reviews is None:
+        return {}
+    places = list(dict.fromkeys([baseline, *shown]))
+    found = corrected_runs(store, [runs[n] for n in places], [sides[n] for n in places], 0, reviews, seed, by_document)
+    return {place: each for place, each in zip(places, found) if each.means}
+
+
+def _bodies(
+    store: Store, runs: Sequence[Run], whole: Sequence[Found], shared: Sequence[str]
+) -> dict[str, Mapping[str, Any]]:
+    """The shared questions as the first run keeps them."""
+    wanted = set(shared)
+    return {row.key: row.body for row in store.runs.questions(runs[0].id) if row.key in wanted}
+
+
+def _cut_off(measure: str, known: Sequence[str]) -> int:
+    """The cut-off of the measure, or else 5 or the largest there is."""
+    if "@" in measure:
+        return int(measure.partition("@")[2])
+    cut_offs = sorted(int(name.partition("@")[2]) for name in known if name.startswith("hit@"))
+    return 5 if 5 in cut_offs or not cut_offs else cut_offs[-1]
 
 
 def _narrowed(side: Side, keys: Sequence[str]) -> Side:
-    return replace(
-        side, scores={key: side.scores[key] for key in keys}, lost={key: side.lost[key] for key in keys}
-    )  # fmt: skip
+    if tuple(keys) == side.sheet.keys_in_order:
+        return side
+    return replace(side, scores=side.sheet.narrowed(keys), lost={key: side.lost[key] for key in keys})
 
 
 def _basis(run: Run, name: str) -> Any:
@@ -332,7 +355,7 @@ def _nothing_shared(runs: Sequence[Run]) -> str:
 
 
 def _measures(
-    runs: Sequence[Run], known: list[str], measure: str | None, measures: Sequence[str] | None, own: Sequence[str]
+    known: list[str], measure: str | None, measures: Sequence[str] | None, own: Sequence[str]
 ) -> tuple[str, list[str]]:
     """The measure to compare by and the columns to show, checked against what the runs have."""
     cut_offs = sorted(int(name.partition("@")[2]) for name in known if name.startswith("hit@"))
@@ -356,42 +379,23 @@ def _measures(
 
 
 def _untold(side: Side) -> float | None:
-    found = [scores["untold-claims"] for scores in side.scores.values() if "untold-claims" in scores]
-    return sum(found) / len(found) if found else None
+    return side.sheet.mean("untold-claims")
 
 
 def _declined(side: Side) -> tuple[int, int]:
-    rows = [scores for scores in side.scores.values() if "declined-rightly" in scores or "declined-wrongly" in scores]
-    return sum(bool(row.get("declined-rightly", row.get("declined-wrongly"))) for row in rows), len(rows)
+    """How many questions were declined, of how many: of those that have an answer, and of the others."""
+    rightly, wrongly = (side.sheet.column(name) for name in ("declined-rightly", "declined-wrongly"))
+    rows = np.where(np.isfinite(rightly), rightly, wrongly)
+    return int(np.nansum(rows != 0, where=np.isfinite(rows))), int(np.isfinite(rows).sum())
 
 
 def _cost(side: Side) -> dict[str, float]:
     """Seconds a question (median and 95th percentile), and calls, tokens and money a question on average."""
-    import numpy as np
-
-    rows = [scores for scores in side.scores.values() if "seconds" in scores]
-    if not rows:
+    seconds = side.sheet.present("seconds")
+    if not len(seconds):
         return {}
-    seconds = [row["seconds"] for row in rows]
     found = {"seconds_median": float(np.median(seconds)), "seconds_95": float(np.quantile(seconds, 0.95))}
-    return found | {name: sum(row[name] for row in rows) / len(rows) for name in COSTS[1:]}
-
-
-def chosen_runs(store: Store, references: Sequence[str]) -> list[Run]:
-    """The named runs, or with none named the latest finished one of each name on the latest run's test set."""
-    runs = store.runs.all()
-    if references:
-        return [find_run(runs, reference) for reference in references]
-    finished = [run for run in runs if run.finished]
-    if not finished:
-        raise BadInput("there is no finished run yet; 'aventrik run' makes one")
-    newest = max(finished, key=lambda run: (run.finished, run.id))
-    latest: dict[str, Run] = {}
-    for run in finished:
-        alike = run.made.get("format") == newest.made.get("format")
-        if run.testset == newest.testset and run.corpus == newest.corpus and alike:
-            latest[run.name] = run
-    return sorted(latest.values(), key=lambda run: run.id)
+    return found | {name: side.sheet.mean(name) or 0.0 for name in COSTS[1:]}
 
 
 def verdict(difference: Difference, p: float, less: bool) -> str:

@@ -16,12 +16,12 @@ from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_from
 from .bench import Bench, Place
 from .chunks import Chunks
-from .comparing import check_known
 from .graph import STAGES, chain, record_of
 from .keys import Keys
 from .reading_runs import criteria_of
 from .records import decode
 from .resolved import Outside, Resolved, Wanted
+from .run_sides import check_known
 from .stage import Chain
 from .stages.listed import scored, source
 

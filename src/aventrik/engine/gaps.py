@@ -99,7 +99,7 @@ def asked_of(question: Question) -> tuple[int, dict[str, int]]:
 
 def _badly_served(opened: Opened, judged: Run, measure: str, questions: Sequence[Question]) -> dict[str, str]:
     from ..core.comparing.sides import less_is_better  # statistics take a second to load
-    from .comparing import side_of
+    from .run_sides import side_of
 
     found = side_of(opened.store, judged)
     own = found.side.own

@@ -17,8 +17,8 @@ from ..core.testsets.likeness import ENOUGH, Form, ToldApart, form_of, matching,
 from ..storage.protocols import Run
 from ..workspace.files import write_whole
 from ..workspace.testsets import question_from
-from .comparing import sides_of
 from .opened import Opened
+from .run_sides import sides_of
 
 MEASURES = ("hit@5", "reciprocal-rank")
 ALIKE = 0.5  # tau-b from which, with no real difference the wrong way round, an order may be leaned on

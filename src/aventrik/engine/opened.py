@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
@@ -175,7 +176,20 @@ def find_run(runs: list[Run], reference: str) -> Run:
     for run in reversed(runs):
         if reference in (str(run.id), run.label, run.name):
             return run
+    raise unknown_run(runs, reference)
+
+
+def unknown_run(runs: list[Run], reference: str) -> BadInput:
+    """What is said of a name that no run has: the five nearest."""
     if not runs:
-        raise BadInput("there is no run yet; 'aventrik run' makes one")
-    near = nearest(reference, list(dict.fromkeys(run.name for run in runs)))
-    raise BadInput(f"no run is numbered, labelled or named '{reference}'{near}")
+        return BadInput("there is no run yet; 'aventrik run' makes one")
+    names = list(dict.fromkeys([*(run.name for run in reversed(runs)), *(run.label for run in runs if run.label)]))
+    names += list(dict.fromkeys(name.partition("/")[0] for name in names if "/" in name))
+    near = [shown(name) for name in difflib.get_close_matches(reference, names, n=5, cutoff=0.4)]
+    told = f"; the nearest: {', '.join(near)}" if near else "; 'aventrik runs' lists them"
+    return BadInput(f"no run is numbered, labelled or named '{shown(reference)}'{told}")
+
+
+def shown(name: str) -> str:
+    """A name for a message, cut where it is very long."""
+    return name if len(name) <= 60 else f"{name[:59]}…"

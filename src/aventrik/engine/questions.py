@@ -122,18 +122,24 @@ class Passing:
             passage.ids[node.name] = present[key]
             passage.digests[node.name] = self._known[present[key]][0]
 
-    def find(self, node: Node) -> list[Passage]:
-        """The questions whose result of a stage stands already, as far as that can be known: a key takes the digests of
-        all inputs. Makes nothing."""
-        sources = self._inputs(node).values()
-        ready = [passage for passage in self.passages if all(source in passage.digests for source in sources)]
-        keys = self._keys(node, ready)
+    def foresee(self, node: Node, seen: set[str]) -> tuple[int, int]:
+        """How many results of a stage stand already, and how many are to be made beside those in `seen`, which grows by
+        them. What depends on a result that is not there yet is counted as if nothing later were the same by chance."""
+        keys = self._keys(node, self.passages)
         ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
         self._look_up(ids)
-        found = [(passage, name) for passage, name in zip(ready, ids) if not self._is_missing(node, name)]
-        for passage, name in found:
-            passage.ids[node.name], passage.digests[node.name] = name, self._known[name][0]
-        return [passage for passage, _ in found]
+        known = 0
+        missing: set[str] = set()
+        for passage, key, name in zip(self.passages, keys, ids):
+            if self._is_missing(node, name):
+                passage.digests[node.name] = f"not made: {key}"
+                missing.add(key)
+            else:
+                known += 1
+                passage.ids[node.name], passage.digests[node.name] = name, self._known[name][0]
+        new = missing - seen
+        seen |= new
+        return known, len(new)
 
     def _keys(self, node: Node, passages: Sequence[Passage]) -> list[str]:
         sources = list(self._inputs(node).values())
@@ -183,8 +189,14 @@ class Passing:
     def _parts(self, node: Node, missing: list[tuple[str, Passage]]) -> Iterator[list[tuple[str, Passage]]]:
         busy = max((self.bench.models.concurrency(wanted) for wanted in node.models.values()), default=0)
         size = max(16, 4 * busy) if busy else node.stage.together
-        for first in range(0, len(missing), size):
-            yield missing[first : first + size]
+        wanted, budget = list(node.models.values()), self.bench.budget
+        first, before = 0, self._spent(node)[-1]
+        while first < len(missing):
+            budget.check(wanted)
+            each = (self._spent(node)[-1] - before) / first if first else 0.0
+            count = budget.at_once(wanted, size, each)
+            yield missing[first : first + count]
+            first += count
 
     def _keep(self, node: Node, part: Sequence[tuple[str, Passage]], names: Mapping[str, str]) -> None:
         before, began = self._spent(node), time.perf_counter()

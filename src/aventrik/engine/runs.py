@@ -20,6 +20,7 @@ from .questions import Asked, Passage, Passing, asks
 from .recall import recall
 from .records import encode
 from .resolved import Resolved
+from .run_sheets import keep_sheet
 from .stage import DOCUMENT, QUESTION, needed
 
 _OWN = (
@@ -64,16 +65,16 @@ class Runner:
         self, configuration: Configuration, testset: str, questions: Sequence[Question], until: str = ""
     ) -> Outcome:
         """Computes what is missing of a run and returns what that was. Interrupted, it goes on where it stopped."""
-        asked = self._asked(questions)
+        asked = self.asked(questions)
         place = self.opened.place(configuration, until, snapshot=self.opened.searched(questions))
         return self.over(place, testset, questions, asked, until)
 
     def over(
         self, place: Place, testset: str, questions: Sequence[Question], asked: Asked, until: str = "",
-        source: Mapping[str, Any] | None = None,
+        source: Mapping[str, Any] | None = None, state: Mapping[str, Any] | None = None,
     ) -> Outcome:  # fmt: skip
         """The same of a place, with questions as they are asked; `source` tells of what was brought where it came from,
-        and is kept with the run."""
+        and is kept with the run; `state` is kept beside its costs."""
         opened, store, bench = self.opened, self.opened.store, self.opened.bench
         configuration = place.resolved.configuration
         self._rows = {question.id: question_row(question) for question in questions} if source else self._rows
@@ -82,11 +83,8 @@ class Runner:
         again = opened.fresh or self.retry_failed
         if again:
             self._renew(place)
-        passing = Passing(
-            place, asked, opened.fresh, self.retry_failed,
-            lambda done, total: opened.progress(configuration.name, done, total), self._known,
-        )  # fmt: skip
-        identity = self._identity(place, testset, passing, until)
+        passing = self.passing(place, asked)
+        identity = self.identity(place, testset, passing, until)
         total = len(questions) * len(list(needed(place.nodes, QUESTION)))
         finished = store.runs.finished(identity)
         if finished and not again and store.runs.whole(finished):
@@ -109,12 +107,36 @@ class Runner:
             "computed": outcome.computed, "seconds": outcome.seconds, "models": outcome.models,
             "cpu": {"all": time.process_time() - cpu} if outcome.new else {},
         }  # fmt: skip
-        if outcome.recall is not None:
-            costs["state"] = {"recall": outcome.recall}
+        if outcome.recall is not None or state:
+            recalled = {} if outcome.recall is None else {"recall": outcome.recall}
+            costs["state"] = {**(state or {}), **recalled}
         store.runs.finish(number, [self._kept(passage, place) for passage in passing.passages], costs)
+        keep_sheet(store, number, configuration.name, made)
         return outcome
 
-    def _asked(self, questions: Sequence[Question]) -> Asked:
+    def passing(self, place: Place, asked: Asked) -> Passing:
+        """Questions on their way through a place."""
+        opened, name = self.opened, place.resolved.configuration.name
+        return Passing(
+            place, asked, opened.fresh, self.retry_failed,
+            lambda done, total: opened.progress(name, done, total), self._known,
+        )  # fmt: skip
+
+    def stop(
+        self, place: Place, testset: str, whole: Passing, until: str, done: Passing, state: Mapping[str, Any]
+    ) -> int:
+        """Keeps a run that is not gone on with: what it was made of, and the questions that are done."""
+        runs = self.opened.store.runs
+        number = runs.begin(
+            self.identity(place, testset, whole, until), place.resolved.configuration.name, testset,
+            self._made(place, testset, until), len(whole.passages),
+        )  # fmt: skip
+        self.opened.store.documents.keep_snapshot(place.snapshot)
+        costs = {"computed": done.computed, "seconds": done.seconds, "state": {"stopped": dict(state)}}
+        runs.keep(number, [self._kept(passage, place) for passage in done.passages], costs)
+        return number
+
+    def asked(self, questions: Sequence[Question]) -> Asked:
         """The questions as all configurations are asked them; the last ones are held."""
         if self._last is None or self._last[0] is not questions:
             self._last = (questions, Asked(questions, self.opened.standing))
@@ -145,7 +167,7 @@ class Runner:
         results = {name: found for name, found in passage.ids.items() if name in place.nodes or name == "brought"}
         return RunQuestion(question.id, question.key, self._rows[question.id], results)
 
-    def _identity(self, place: Place, testset: str, passing: Passing, until: str) -> str:
+    def identity(self, place: Place, testset: str, passing: Passing, until: str) -> str:
         """Runs with the same identity come to the same: the same stages, settings, models and documents, asked the same
         questions of a test set of that name, under the same name."""
         bases = {node.name: place.keys.base(node.name) for node in needed(place.nodes, QUESTION)}

@@ -106,7 +106,7 @@ def survey(
     places = np.arange(0, len(table), step)
     words = own_words([chunks.text(int(number)) for number in places], found.topic[places])
     words += [[]] * (found.count - len(words))
-    needed = None if questions is None else _needed(table, questions)
+    needed = None if questions is None else main_chunks(table, questions)
     drawn = shares([len(found.members(topic)) for topic in range(found.count)], sample, floor)
     again = _texts_again(chunks)
     topics = [
@@ -170,7 +170,7 @@ def _texts_again(chunks: Chunks) -> npt.NDArray[np.bool_]:
     return again
 
 
-def _needed(table: ChunkTable, questions: Sequence[Question]) -> Counter[int]:
+def main_chunks(table: ChunkTable, questions: Sequence[Question]) -> Counter[int]:
     """How many needs have evidence in each chunk: of overlapping chunks the one that holds most of it."""
     found: Counter[int] = Counter()
     for question in questions:
@@ -191,7 +191,7 @@ def served_well(table: ChunkTable, questions: Sequence[Question], scores: dict[s
     sums: dict[int, list[float]] = {}
     for question in questions:
         if question.id in scores:
-            for chunk in _needed(table, [question]):
+            for chunk in main_chunks(table, [question]):
                 sums.setdefault(chunk, []).append(scores[question.id])
     return {chunk: float(np.mean(values)) for chunk, values in sums.items()}
 

@@ -9,10 +9,10 @@ import numpy.typing as npt
 
 from ..core.errors import BadInput
 from ..core.surveying.layout import positions
-from ..engine.comparing import side_of
 from ..engine.gaps import Gaps
 from ..engine.opened import Opened
 from ..engine.pooling import reader_of
+from ..engine.run_sides import side_of
 from ..engine.surveying import Survey, Topic, chosen_points, findings_by_chunk, served_well
 from ..storage.protocols import Run
 from ..workspace.testsets import question_from

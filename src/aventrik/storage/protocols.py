@@ -44,6 +44,18 @@ class Kept:
 
 
 @dataclass(frozen=True)
+class Rate:
+    """What a result of a stage took on average: over how many, seconds, model calls, tokens in, tokens out, money."""
+
+    results: int
+    seconds: float
+    calls: float
+    tokens_in: float
+    tokens_out: float
+    money: float
+
+
+@dataclass(frozen=True)
 class Collection:
     """What a stage made of every document, in the order of the corpus, memory-mapped.
 
@@ -122,6 +134,12 @@ class Run:
         return not isinstance(made, int) or made > RUN_FORMAT
 
     @property
+    def stopped(self) -> dict[str, Any]:
+        """Where and why a race stopped it: `after` so many questions `of` all, by which `measure`; empty for others."""
+        state = self.costs.get("state", {}).get("stopped")
+        return dict(state) if state and not self.finished else {}
+
+    @property
     def corpus(self) -> str:
         """The key of the documents that it was made on."""
         return str(self.made.get("corpus", ""))
@@ -156,6 +174,7 @@ class ResultStore(Protocol):
     def digests(self, ids: Sequence[str]) -> dict[str, tuple[str, bool]]: ...
     def values(self, ids: Sequence[str]) -> dict[str, bytes]: ...
     def costs(self, ids: Sequence[str]) -> dict[str, tuple[float, float, float, float, float]]: ...
+    def rates(self) -> dict[str, Rate]: ...
     def keep(self, rows: Sequence[Kept]) -> None: ...
     def any_takes(self) -> bool: ...
     def next_takes(self, keys: Sequence[str]) -> dict[str, int]: ...
@@ -184,6 +203,9 @@ class RunStore(Protocol):
 
     def begin(self, identity: str, name: str, testset: str, made: dict[str, Any], questions: int) -> int: ...
     def finish(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None: ...
+    def keep(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None: ...
+    def sheets(self, numbers: Sequence[int]) -> dict[int, bytes]: ...
+    def keep_sheet(self, number: int, body: bytes) -> None: ...
     def finished(self, identity: str) -> int: ...
     def all(self) -> list[Run]: ...
     def questions(self, number: int) -> list[RunQuestion]: ...

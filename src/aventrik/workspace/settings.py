@@ -22,9 +22,10 @@ class _Table(BaseModel):
 
 
 class Limits(_Table):
-    """What the program may take."""
+    """What the program may take; before a run that may cost more than `money`, it asks (None: it never does)."""
 
     file_megabytes: int = Field(100, ge=1, le=1_000_000)
+    money: float | None = Field(None, ge=0, le=1e12, strict=False)
 
 
 class ReadingSettings(_Table):

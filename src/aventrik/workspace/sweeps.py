@@ -1,12 +1,15 @@
-"""Configurations from files: one, or with `[sweep]` every combination of the values that it lists."""
+"""Configurations from files: one, or with `[sweep]` all those that its values stand for."""
 
 from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from ..core.errors import BadInput
@@ -14,10 +17,45 @@ from .configuration import Configuration, with_values
 from .toml import line_of, load_toml, nearest, validated
 
 MOST_COMBINATIONS = 500
+MODES = ("every-combination", "one-at-a-time", "sample")
+_MOST_LOOKED_AT = 200_000  # combinations, conditions not yet heeded
+_TRIES = 200  # draws for each that is wanted
+_SPACINGS = ("even", "ratio")
+_AXIS = ("values", "from", "to", "steps", "spacing", "only", "unless")
+
+Choice = dict[str, Any]
+Wrong = Callable[[str, str], BadInput]
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A setting that is swept: its values, or from where to where it is drawn, and under which values of other settings
+    it counts at all (`only`: where all of these hold, `unless`: where none of these does)."""
+
+    key: str
+    values: tuple[Any, ...] = ()
+    span: tuple[float, float] | None = None
+    ratio: bool = False
+    only: tuple[tuple[str, tuple[Any, ...]], ...] = ()
+    unless: tuple[tuple[str, tuple[Any, ...]], ...] = ()
+
+    def holds(self, settings: Mapping[str, Any]) -> bool:
+        """Whether the setting counts, beside others."""
+        return all(_plain(settings.get(key)) in allowed for key, allowed in self.only) and not any(
+            _plain(settings.get(key)) in excluded for key, excluded in self.unless
+        )
+
+    def drawn(self, lot: np.random.Generator) -> Any:
+        """A value by lot."""
+        if self.span is None:
+            return self.values[int(lot.integers(len(self.values)))]
+        low, high = self.span
+        value = low * (high / low) ** float(lot.random()) if self.ratio else float(lot.uniform(low, high))
+        return _rounded(value, all(isinstance(end, int) for end in self.span))
 
 
 def load_configurations(path: Path) -> list[Configuration]:
-    """The configurations of a file: one, or with a `[sweep]` every combination, in the order of the file."""
+    """The configurations of a file: one, or those that its `[sweep]` stands for, in the order of the file."""
     content, text = load_toml(path)
     sweep = content.pop("sweep", None)
     if sweep is None:
@@ -32,49 +70,191 @@ def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[C
 
     if not isinstance(sweep, dict):
         raise wrong("", "must be a table")
-    mode = sweep.pop("mode", "every-combination")
-    if not isinstance(mode, str) or mode not in ("every-combination", "one-at-a-time"):
-        raise wrong("mode", f"{mode!r} is not one of every-combination, one-at-a-time")
-    validated(Configuration, {**content}, path, text)
+    sweep = dict(sweep)
+    mode = sweep.pop("mode", MODES[0])
+    if not isinstance(mode, str) or mode not in MODES:
+        raise wrong("mode", f"{mode!r} is not one of {', '.join(MODES)}")
+    sampled = mode == "sample"
+    count, seed = _whole(sweep, "count", 1, MOST_COMBINATIONS, wrong), _whole(sweep, "seed", 0, 2**32 - 1, wrong)
+    if sampled and count is None:
+        raise wrong("mode", "a sample needs a count")
+    if not sampled and (count is not None or seed is not None):
+        raise wrong("count" if count is not None else "seed", "is for mode 'sample'")
+    base = validated(Configuration, {**content}, path, text).settings()
+    axes = [_axis(key, value, sampled, wrong) for key, value in sweep.items()]
+    choices = _choices(axes, mode, base, count or 0, seed or 0, wrong)
+    for axis in axes:
+        if (axis.only or axis.unless) and not any(axis.key in choice for choice in choices):
+            raise wrong(axis.key, "its condition holds in no configuration")
+    many = {axis.key for axis in axes if len(axis.values) != 1}
+    firsts = {axis.key: axis.values[0] for axis in axes if axis.values} if mode == "one-at-a-time" else {}
+    return [_made(content, choice, many, firsts, wrong) for choice in choices]
+
+
+def _made(
+    content: dict[str, Any], choice: Choice, many: set[str], firsts: Mapping[str, Any], wrong: Wrong
+) -> Configuration:
+    told = {key: value for key, value in choice.items() if key in many and not (firsts and value == firsts[key])}
+    suffix = ",".join(f"{key.rsplit('.', 1)[-1]}={_short(value)}" for key, value in told.items()) or "base"
+    merged = with_values(content, choice)
+    merged["name"] = f"{content.get('name', '')}/{suffix}"
+    try:
+        return Configuration.model_validate(merged)
+    except ValidationError as error:
+        first = error.errors()[0]
+        at = ".".join(str(part) for part in first["loc"])
+        key = next((key for key in choice if key == at), next((k for k in choice if k.startswith(at)), ""))
+        reason = first["msg"].removeprefix("Value error, ")
+        raise wrong(key, f"{_short(choice.get(key))}: {reason}") from None
+
+
+def _axis(key: str, value: Any, sampled: bool, wrong: Wrong) -> Axis:
+    """What a line of `[sweep]` says of a setting."""
     settings = _flat(Configuration)
-    for key, values in sweep.items():
-        if key not in settings:
-            raise wrong(key, "unknown setting" + nearest(key, settings))
+    if key not in settings:
+        raise wrong(key, "unknown setting" + nearest(key, [*settings, "mode", "count", "seed"]))
+    if isinstance(value, list):
+        value = {"values": value}
+    if not isinstance(value, dict):
+        raise wrong(key, f"must be a list of values, or a table with values or from and to, not {value!r}")
+    for name in value:
+        if name not in _AXIS:
+            raise wrong(key, f"unknown word '{name}'{nearest(name, list(_AXIS))}")
+    only, unless = (_condition(key, value.get(name, {}), settings, wrong) for name in ("only", "unless"))
+    if ("values" in value) == ("from" in value or "to" in value):
+        raise wrong(key, "needs either values, or from and to")
+    if "values" in value:
+        values = value["values"]
         if not isinstance(values, list) or not values:
             raise wrong(key, f"must be a list of values, not {values!r}")
-    counts = [len(values) for values in sweep.values()]
-    total = math.prod(counts) if mode == "every-combination" else 1 + sum(counts) - len(counts)
-    if total > MOST_COMBINATIONS:  # told before a list is made that might never end
-        raise wrong("", f"stands for {total:,} configurations; the most is {MOST_COMBINATIONS}")
-    found: list[Configuration] = []
-    for choice in _choices(sweep, mode):
-        merged = with_values(content, choice)
-        merged["name"] = f"{content.get('name', '')}/{_suffix(choice, sweep, mode)}"
-        try:
-            found.append(Configuration.model_validate(merged))
-        except ValidationError as error:
-            first = error.errors()[0]
-            at = ".".join(str(part) for part in first["loc"])
-            key = next((key for key in choice if key == at), next((k for k in choice if k.startswith(at)), ""))
-            reason = first["msg"].removeprefix("Value error, ")
-            raise wrong(key, f"{_short(choice.get(key))}: {reason}") from None
-    return found
+        return Axis(key, tuple(values), only=only, unless=unless)
+    return _ranged(key, value, sampled, only, unless, wrong)
 
 
-def _choices(sweep: dict[str, list[Any]], mode: str) -> list[dict[str, Any]]:
-    if mode == "every-combination":
-        return [dict(zip(sweep, values)) for values in itertools.product(*sweep.values())]
-    first = {key: values[0] for key, values in sweep.items()}
-    others = [{**first, key: value} for key, values in sweep.items() for value in values[1:]]
-    return [first, *others]
+def _ranged(key: str, value: dict[str, Any], sampled: bool, only: Any, unless: Any, wrong: Wrong) -> Axis:
+    low, high, steps, spacing = (value.get(name) for name in ("from", "to", "steps", "spacing"))
+    for name, each in (("from", low), ("to", high)):
+        if isinstance(each, bool) or not isinstance(each, (int, float)) or not math.isfinite(each):
+            raise wrong(key, f"{name} must be a number, not {each!r}")
+    assert isinstance(low, (int, float))
+    assert isinstance(high, (int, float))
+    if low >= high:
+        raise wrong(key, f"from ({low}) must be less than to ({high})")
+    if spacing is not None and spacing not in _SPACINGS:
+        raise wrong(key, f"spacing {spacing!r} is not one of {', '.join(_SPACINGS)}")
+    ratio = spacing == "ratio"
+    if ratio and low <= 0:
+        raise wrong(key, "spacing 'ratio' needs a from greater than 0")
+    if steps is None and sampled:
+        return Axis(key, (), (low, high), ratio, only, unless)
+    if isinstance(steps, bool) or not isinstance(steps, int) or not 2 <= steps <= MOST_COMBINATIONS:
+        raise wrong(key, f"steps must be a whole number from 2 to {MOST_COMBINATIONS}, not {steps!r}")
+    whole = isinstance(low, int) and isinstance(high, int)
+    shares = [step / (steps - 1) for step in range(steps)]
+    values = [low * (high / low) ** share if ratio else low + (high - low) * share for share in shares]
+    return Axis(key, tuple(dict.fromkeys(_rounded(each, whole) for each in values)), only=only, unless=unless)
 
 
-def _suffix(choice: dict[str, Any], sweep: dict[str, list[Any]], mode: str) -> str:
-    """What a combination is called: the values that vary, or in 'one-at-a-time' the one that was changed."""
-    told = {key: value for key, value in choice.items() if len(sweep[key]) > 1}
+def _plain(value: Any) -> Any:
+    """A value as conditions name it: the steps of a reranking by their names."""
+    return _short(value) if isinstance(value, list) else value
+
+
+def _rounded(value: float, whole: bool) -> float | int:
+    return round(value) if whole else float(f"{value:.6g}")
+
+
+def _condition(
+    key: str, value: Any, settings: list[str], wrong: Wrong
+) -> tuple[tuple[str, tuple[Any, ...]], ...]:  # fmt: skip
+    if not isinstance(value, dict):
+        raise wrong(key, f"only and unless must be tables of settings and their values, not {value!r}")
+    for name in value:
+        if name not in settings:
+            raise wrong(key, f"its condition names an unknown setting '{name}'{nearest(name, settings)}")
+        if name == key:
+            raise wrong(key, "its condition names the setting itself")
+    return tuple((name, tuple(each) if isinstance(each, list) else (each,)) for name, each in value.items())
+
+
+def _whole(sweep: dict[str, Any], key: str, low: int, high: int, wrong: Wrong) -> int | None:
+    value = sweep.pop(key, None)
+    if value is not None and (isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high):
+        raise wrong(key, f"must be a whole number from {low} to {high}, not {value!r}")
+    return value
+
+
+def _choices(axes: list[Axis], mode: str, base: Mapping[str, Any], count: int, seed: int, wrong: Wrong) -> list[Choice]:
+    """The combinations, each once, without settings that do not count in them."""
+    sizes = [len(axis.values) for axis in axes]
+    finite = all(sizes)
+    total = math.prod(sizes)
     if mode == "one-at-a-time":
-        told = {key: value for key, value in told.items() if value != sweep[key][0]}
-    return ",".join(f"{key.rsplit('.', 1)[-1]}={_short(value)}" for key, value in told.items()) or "base"
+        _few(1 + sum(sizes) - len(sizes), wrong)
+        return list(_distinct(_one_at_a_time(axes), axes, base))
+    if mode == "every-combination":
+        _few(total, wrong, _MOST_LOOKED_AT)
+        found = list(itertools.islice(_distinct(_combinations(axes), axes, base), MOST_COMBINATIONS + 1))
+        if len(found) > MOST_COMBINATIONS:
+            conditions = any(axis.only or axis.unless for axis in axes)
+            raise _too_many(total, wrong, "up to " if conditions else "")
+        return found
+    lot = np.random.default_rng(seed)
+    if finite and total <= _MOST_LOOKED_AT:
+        every = list(_distinct(_combinations(axes), axes, base))
+        places = lot.choice(len(every), size=min(count, len(every)), replace=False)
+        return [every[place] for place in sorted(places.tolist())]
+    draws = ({axis.key: axis.drawn(lot) for axis in axes} for _ in range(count * _TRIES))
+    return list(itertools.islice(_distinct(draws, axes, base), count))
+
+
+def _few(total: int, wrong: Wrong, most: int = MOST_COMBINATIONS) -> None:
+    """Refuses what stands for too many, before a list is made that might never end."""
+    if total > most:
+        raise _too_many(total, wrong)
+
+
+def _too_many(total: int, wrong: Wrong, about: str = "") -> BadInput:
+    return wrong(
+        "",
+        f'stands for {about}{total:,} configurations; the most is {MOST_COMBINATIONS} (mode = "sample" with a count draws '
+        "some of them)",
+    )
+
+
+def _combinations(axes: list[Axis]) -> Iterator[Choice]:
+    for values in itertools.product(*(axis.values for axis in axes)):
+        yield dict(zip((axis.key for axis in axes), values))
+
+
+def _one_at_a_time(axes: list[Axis]) -> Iterator[Choice]:
+    first = {axis.key: axis.values[0] for axis in axes}
+    yield first
+    for axis in axes:
+        for value in axis.values[1:]:
+            yield {**first, axis.key: value}
+
+
+def _distinct(choices: Iterator[Choice], axes: list[Axis], base: Mapping[str, Any]) -> Iterator[Choice]:
+    seen: set[str] = set()
+    for choice in choices:
+        found = _counting(choice, axes, base)
+        if (mark := repr(found)) not in seen:
+            seen.add(mark)
+            yield found
+
+
+def _counting(choice: Choice, axes: list[Axis], base: Mapping[str, Any]) -> Choice:
+    """The settings of a choice whose conditions hold; one that is left out has the value of the file itself, on which
+    other conditions may depend."""
+    found = dict(choice)
+    while True:
+        settings = {**base, **found}
+        gone = [axis.key for axis in axes if axis.key in found and not axis.holds(settings)]
+        if not gone:
+            return found
+        for key in gone:
+            del found[key]
 
 
 def _flat(model: type[BaseModel]) -> list[str]:

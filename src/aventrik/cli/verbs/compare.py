@@ -4,8 +4,14 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..screen import Screen
+
+if TYPE_CHECKING:
+    from ...engine.comparing import Compared
+    from ...engine.opened import Opened
+    from ...engine.run_sides import Chosen
 
 HELP = (
     "Runs side by side: measures with 95 % intervals, which differences from the baseline are real, what each "
@@ -16,14 +22,29 @@ HELP = (
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     parser.add_argument(
-        "runs", metavar="RUN", nargs="*", help="runs by number, label or name (default: the latest of each)"
+        "runs",
+        metavar="RUN",
+        nargs="*",
+        help="runs by number, label or name, a sweep by its name, several by a pattern such as 'wide/*both*' (default: the "
+        "latest of each)",
     )
     parser.add_argument(
         "--baseline", metavar="RUN", help="the run that the others are held against (default: the first)"
     )
-    parser.add_argument("--measure", metavar="NAME", help="the measure for differences (default: hit@5)")
-    parser.add_argument("--pairs", action="store_true", help="also every run against every other, corrected together")
+    parser.add_argument("--measure", metavar="NAME", help="the measure that decides (default: hit@5)")
     parser.add_argument("--measures", metavar="A,B,…", help="the columns of the table")
+    parser.add_argument("--all", action="store_true", help="all runs and differences, however many there are")
+    parser.add_argument("--pairs", action="store_true", help="also every run against every other, corrected together")
+    parser.add_argument(
+        "--by",
+        metavar="A[,B]",
+        help="two settings crossed (chunking.size,search.method), or the best run and the baseline by what questions are "
+        "(kind, style, difficulty, tag, document, writer, topic), or a setting by that",
+    )
+    parser.add_argument(
+        "--groups", action="store_true", help="the best run and the baseline in every group of questions"
+    )
+    parser.add_argument("--flips", action="store_true", help="the questions that flipped between these two")
     parser.add_argument(
         "--spread",
         metavar="NAME",
@@ -33,13 +54,15 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
-    from ...engine.comparing import chosen_runs, compare
-    from ...engine.decided import rejected_since
-    from ...engine.likeness import doubts_of
+    from ...engine.comparing import compare
+    from ...engine.comparison_json import comparison_json, crossed_json
     from ...engine.opened import Opened
+    from ...engine.run_sides import chosen_runs
     from ...engine.spreading import spread_of
     from ..comparison import show
     from ..spread_views import show_spread
+    from ..what_mattered import show_crossed
+    from ..where_differs import show_flips, show_groups
 
     opened = Opened(Path(options.workspace))
     chosen = chosen_runs(opened.store, options.runs)
@@ -47,14 +70,62 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     settings = opened.workspace.settings
     reviews = opened.workspace.reviews
     measure = options.spread or options.measure
-    result = compare(opened.store, settings, chosen, options.baseline, measure, measures, options.pairs, reviews)
+    every = options.all or screen.as_json
+    result = compare(
+        opened.store, settings, chosen.runs, options.baseline, measure, measures, options.pairs, reviews, every
+    )
     if options.spread:
         spread = spread_of(result, options.spread)
         screen.result(spread.as_json(result))
         show_spread(result, spread, screen)
         return 0
-    screen.result(result.as_json())
-    show(result, screen)
+    _left_out(chosen, screen)
+    if options.by:
+        from ...engine.crossing import crossed_by
+
+        made, facet = crossed_by(opened, result, options.by.split(","))
+        screen.result(crossed_json(made) if made else comparison_json(result))
+        if made:
+            show_crossed(result, made, screen)
+        else:
+            show_groups(result, screen, facet)
+        return 0
+    screen.result(comparison_json(result))
+    if options.groups or options.flips:
+        if options.groups:
+            show_groups(result, screen)
+        if options.flips:
+            show_flips(result, screen, every=True)
+        return 0
+    show(result, screen, options.all)
+    _doubts(opened, result, screen)
+    return 0
+
+
+def _left_out(chosen: Chosen, screen: Screen) -> None:
+    """Runs of a sweep that have not come to an end."""
+    if chosen.stopped:
+        some = [run.id for run in chosen.stopped]
+        screen.say(
+            f"{len(some)} runs were stopped early by a race, being clearly worse than the best: {_listed(some)}",
+            style="dim",
+        )
+    others = [run.id for run in chosen.unfinished if not run.stopped]
+    if others:
+        screen.warn(
+            f"{len(others)} runs are not finished and left out: {_listed(others)}; 'aventrik run' goes on with them"
+        )
+
+
+def _listed(numbers: list[int]) -> str:
+    return ", ".join(map(str, numbers[:8])) + (f" and {len(numbers) - 8} more" if len(numbers) > 8 else "")
+
+
+def _doubts(opened: Opened, result: Compared, screen: Screen) -> None:
+    """How far the test sets can be trusted."""
+    from ...engine.decided import rejected_since
+    from ...engine.likeness import doubts_of
+
     for testset in dict.fromkeys(run.testset for run in result.runs):
         one = next(run for run in result.runs if run.testset == testset)
         reason = doubts_of(opened, one)
@@ -65,4 +136,3 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 f"{testset}: people have rejected {len(gone)} of these questions since ({', '.join(gone[:5])}); run again to "
                 "leave them out"
             )
-    return 0

@@ -31,6 +31,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Every step of the job once, each with the command that does it."""
     from ...demo.layout import lay_out
     from ...engine.comparing import compare
+    from ...engine.comparison_json import comparison_json
     from ...engine.opened import Opened
     from ..comparison import show
     from ..explanation import show as show_explanation
@@ -49,7 +50,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     show(result, screen)
     _easier(opened, runs, screen)
     _live(opened, result, screen, where)
-    best = max(result.runs, key=lambda each: result.means[result.runs.index(each)][result.measure].mean)
+    best = result.runs[result.best]
     explanation = _worst(opened, best, result.measure)
     if explanation is not None:
         _step(screen, f"aventrik explain {where} {best.id}")
@@ -64,7 +65,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.say("  aventrik cut --testset enquiries                  what each chunking does to the documents")
     screen.say("  aventrik new ~/mine && cd ~/mine && aventrik gather PATH    the same for your own documents")
     screen.say(f"\ndone in {time.monotonic() - began:.1f} s", style="dim")
-    screen.result(result.as_json() | {"workspace": str(options.dir), "laid_out": made})
+    screen.result(comparison_json(result) | {"workspace": str(options.dir), "laid_out": made})
     return 0
 
 
@@ -182,7 +183,7 @@ def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
         outcome, arrived = bring(opened, SYSTEM, "enquiries", questions, system=SYSTEM)
     show_brought(screen, outcome, arrived, None, len(questions), "enquiries")
     live = opened.run(str(outcome.run))
-    best = max(range(len(result.runs)), key=lambda n: result.means[n][result.measure].mean)
+    best = result.best
     _step(screen, f"aventrik compare {where} {SYSTEM} {result.runs[best].id} --measure groundedness")
     pair = [live, result.runs[best]]
     columns = ["hit@5", "groundedness", "hallucinated", "relevance", "from-when", "declined-rightly"]
@@ -198,7 +199,7 @@ def _easier(opened: Opened, runs: dict[str, list[Run]], screen: Screen) -> None:
     """How much easier the drafted questions are than the real ones."""
     import numpy as np
 
-    from ...engine.comparing import side_of
+    from ...engine.run_sides import side_of
 
     screen.title("drafted questions beside real ones: hit@5")
     rows = []
@@ -211,8 +212,8 @@ def _easier(opened: Opened, runs: dict[str, list[Run]], screen: Screen) -> None:
 
 def _worst(opened: Opened, run: Run, measure: str) -> Explanation | None:
     from ...core.comparing.account import worst_question
-    from ...engine.comparing import side_of
     from ...engine.explaining import explain
+    from ...engine.run_sides import side_of
 
     found = side_of(opened.store, run)
     worst = worst_question(found.side, measure)

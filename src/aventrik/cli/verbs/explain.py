@@ -91,7 +91,7 @@ def _meant(opened: Opened, names: list[str]) -> tuple[Run, Run | None, str | Non
 
 def _worst(opened: Opened, run: Run, measure: str) -> str | None:
     from ...core.comparing.account import worst_question
-    from ...engine.comparing import side_of
+    from ...engine.run_sides import side_of
 
     found = side_of(opened.store, run)
     key = worst_question(found.side, measure)
@@ -101,7 +101,7 @@ def _worst(opened: Opened, run: Run, measure: str) -> str | None:
 def _most_worse(opened: Opened, first: Run, second: Run, measure: str) -> str:
     from ...core.comparing.spread import moved
     from ...core.errors import BadInput
-    from ...engine.comparing import sides_of
+    from ...engine.run_sides import sides_of
 
     one, other = sides_of(opened.store, [first, second])
     changes = moved(one.side, other.side, measure)

@@ -19,7 +19,11 @@ HELP = "Lists runs; with a run named, labels it, notes something on it, or remov
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     parser.add_argument("runs", metavar="RUN", nargs="*", help="runs by number, label or name")
-    parser.add_argument("--label", metavar="TEXT", help="give the named run a label to call it by")
+    parser.add_argument(
+        "--label",
+        metavar="TEXT",
+        help="give the named runs a label: compare takes all that have it, other verbs the latest",
+    )
     parser.add_argument("--note", metavar="TEXT", help="note something on the named run")
     parser.add_argument("--remove", action="store_true", help="remove the named runs; computed results stay for others")
 
@@ -32,10 +36,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     opened = Opened(Path(options.workspace))
     runs = opened.store.runs
     chosen = [opened.run(reference) for reference in options.runs]
-    if (options.label is not None or options.note is not None) and len(chosen) != 1:
-        raise BadInput("--label and --note need exactly one run")
-    if options.label and any(each.label == options.label for each in runs.all() if each.id != chosen[0].id):
-        raise BadInput(f"another run has the label '{options.label}'")
+    if options.note is not None and len(chosen) != 1:
+        raise BadInput("--note needs exactly one run")
+    if options.label is not None and not chosen:
+        raise BadInput("--label needs the runs to label")
     if options.remove and not chosen:
         raise BadInput("--remove needs the runs to remove")
     for each in chosen:
@@ -73,7 +77,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
                 _named(each),
                 each.testset,
                 str(each.questions),
-                each.finished[5:16] or "not finished",
+                each.finished[5:16] or _unfinished(each),
                 f"{sum(each.costs.get('seconds', {}).values()):.1f}",
                 *(_spent(each.costs.get("models", {})) if served else ()),
             ]
@@ -85,6 +89,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
 
 _SPENT = ("calls", "tokens", "money")
+
+
+def _unfinished(run: Run) -> str:
+    stopped = run.stopped
+    return f"stopped after {stopped['after']}" if stopped else "not finished"
 
 
 def _named(run: Run) -> Text:

@@ -1,15 +1,18 @@
-"""What each setting contributed, over runs that agree in every other setting."""
+"""What each setting contributed, and which settings act on each other, over runs that agree in every other setting."""
 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from itertools import product
+from itertools import combinations, product
 from typing import Any
 
-from .differences import ALPHA, Difference, paired_difference
-from .sides import Side, kind_of
+import numpy as np
+
+from .differences import ALPHA, Difference, paired_differences
+from .sheet import Values
+from .sides import Board, Side, board
 from .significance import holm
 
 
@@ -31,70 +34,167 @@ class Contribution:
         return self.p < ALPHA
 
 
+@dataclass(frozen=True)
+class Interaction:
+    """How much more a change of one setting brings where another one is changed too: (`value` less `instead_of`) where
+    `other` has `other_value`, less the same where it has `other_instead_of`. `here` and `there` are these two
+    differences; `p` is corrected (Holm) over all pairs of settings and values."""
+
+    setting: str
+    value: str
+    instead_of: str
+    other: str
+    other_value: str
+    other_instead_of: str
+    here: float
+    there: float
+    difference: Difference
+    p: float
+
+    @property
+    def real(self) -> bool:
+        """Whether the corrected p-value is below 5 %."""
+        return self.p < ALPHA
+
+
+Weights = dict[int, float]  # of runs, by their places
+
+
 def contributions(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool = False) -> list[Contribution]:
     """What each setting that varies contributed: the mean paired difference between its values.
 
     For each question the difference is averaged over the pairs of runs that differ in this setting alone; interval and
     test are over questions. Takes time in proportion to runs × settings that vary.
     """
-    varying = _varying(sides)
-    found: list[tuple[str, str, str, list[tuple[Side, Side]]]] = []
-    for setting in varying:
-        own = [each for each in varying if _belongs(each, setting, sides)]
-        groups: dict[Any, dict[str, list[Side]]] = defaultdict(lambda: defaultdict(list))
-        having = [side for side in sides if side.settings.get(setting) is not None]
-        for side in having:
-            rest = tuple(said(side.settings.get(each)) for each in varying if each not in own)
-            groups[rest][said(side.settings[setting])].append(side)
-        counts = Counter(said(side.settings[setting]) for side in having)
-        usual = max(counts, key=lambda value: counts[value])
-        for value in counts:
-            pairs = [
-                pair
-                for group in groups.values()
-                if value != usual and value in group and usual in group
-                for pair in product(group[value], group[usual])
-            ]
+    grid = Grid(sides)
+    wanted: list[tuple[str, str, str, int, Weights]] = []
+    for setting in grid.varying:
+        usual, *others = grid.values(setting)
+        for value in others:
+            weights: Weights = defaultdict(float)
+            pairs = 0
+            for ours, theirs in grid.alike([{setting: value}, {setting: usual}]):
+                pairs += len(ours) * len(theirs)
+                _add(weights, ours, len(theirs))
+                _add(weights, theirs, -len(ours))
             if pairs:
-                found.append((setting, value, usual, pairs))
-    made = [(*each[:3], len(each[3]), _averaged(each[3], name, seed, by_document, len(found))) for each in found]
-    kept = [each for each in made if each[4] is not None]
-    corrected = holm([each[4].p for each in kept if each[4] is not None])
-    return [
-        Contribution(setting, value, usual, pairs, difference, p)
-        for (setting, value, usual, pairs, difference), p in zip(kept, corrected)
-        if difference is not None
-    ]
+                scaled = {run: weight / pairs for run, weight in weights.items()}
+                wanted.append((setting, value, usual, pairs, scaled))
+    if not wanted:
+        return []
+    scored = board(sides, name, by_document)
+    found = _tested(scored, [each[4] for each in wanted], [each[3] == 1 for each in wanted], seed)
+    kept = [(each, gap) for each, gap in zip(wanted, found) if gap is not None]
+    corrected = holm([gap.p for _, gap in kept])
+    return [Contribution(*each[:4], gap, p) for (each, gap), p in zip(kept, corrected)]
 
 
-def _varying(sides: Sequence[Side]) -> list[str]:
-    """The settings with more than one value; one that a run does not have (of a step it lacks) is absent there."""
-    names = sorted({name for side in sides for name in side.settings})
-    return [name for name in names if len({said(side.settings.get(name)) for side in sides}) > 1]
+def interactions(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool = False) -> list[Interaction]:
+    """For each two settings that vary, and each value of theirs but the most frequent one: whether the change of the one
+    brings something else where the other is changed. Over all four runs that agree in every other setting."""
+    grid = Grid(sides)
+    wanted = []
+    scored: Board | None = None
+    means = np.zeros(0)
+    for setting, other in combinations(grid.varying, 2):
+        usual, *values = grid.values(setting)
+        beside, *besides = grid.values(other)
+        for value, another in product(values, besides):
+            corners = [{setting: one, other: two} for one in (value, usual) for two in (another, beside)]
+            signs = (1, -1, -1, 1)
+            weights: Weights = defaultdict(float)
+            effects = np.zeros(4)
+            groups = 0
+            for cells in grid.alike(corners):
+                if scored is None:
+                    scored = board(sides, name, by_document)
+                    means = _means(scored)
+                groups += 1
+                for cell, sign in zip(cells, signs):
+                    _add(weights, cell, sign / len(cell))
+                effects += [float(np.mean(means[cell])) for cell in cells]
+            if groups:
+                here, there = ((effects[n] - effects[n + 2]) / groups for n in (0, 1))
+                scaled = {run: weight / groups for run, weight in weights.items()}
+                wanted.append(((setting, value, usual, other, another, beside, float(here), float(there)), scaled))
+    if scored is None:
+        return []
+    found = _tested(scored, [weights for _, weights in wanted], [False] * len(wanted), seed)
+    kept = [(told, gap) for (told, _), gap in zip(wanted, found) if gap is not None]
+    corrected = holm([gap.p for _, gap in kept])
+    return [Interaction(*told, gap, p) for (told, gap), p in zip(kept, corrected)]
 
 
-def _belongs(name: str, setting: str, sides: Sequence[Side]) -> bool:
-    """Whether a setting comes and goes with another one of its table, as those of a step do with the steps."""
-    if name == setting:
-        return True
-    same = name.partition(".")[0] == setting.partition(".")[0]
-    return same and any(side.settings.get(name) is None for side in sides)
+class Grid:
+    """Runs by the values of their settings. `varying` are the settings with more than one value; one that a run does not
+    use (of a step it lacks, or of an index it does not search) is absent there, and counts as a value of its own."""
+
+    def __init__(self, sides: Sequence[Side]) -> None:
+        names = sorted({name for side in sides for name in side.settings})
+        self._said = {name: [said(side.settings.get(name)) for side in sides] for name in names}
+        self._absent = {name: np.array([side.settings.get(name) is None for side in sides]) for name in names}
+        self.varying = [name for name in names if len(set(self._said[name])) > 1]
+        self._arrays = {name: np.array(self._said[name]) for name in self.varying}
+
+    def values(self, setting: str) -> list[str]:
+        """The values of a setting where it is used, the most frequent first."""
+        absent = self._absent[setting]
+        counts = Counter(value for value, gone in zip(self._said[setting], absent) if not gone)
+        return sorted(counts, key=lambda value: -counts[value]) or [""]
+
+    def alike(self, corners: Sequence[Mapping[str, str]]) -> list[list[list[int]]]:
+        """The runs at each of several corners (settings with a value), group by group: those of a group agree in every
+        setting that varies beside these, but for those that are without use at a corner. Groups that lack a corner are
+        left out."""
+        masks = [
+            np.logical_and.reduce([self._arrays[name] == value for name, value in corner.items()]) for corner in corners
+        ]
+        if not all(mask.any() for mask in masks):
+            return []
+        rests = [
+            name for name in self.varying
+            if name not in corners[0] and not any(self._absent[name][mask].all() for mask in masks)
+        ]  # fmt: skip
+        groups: dict[tuple[str, ...], list[list[int]]] = {}
+        for place, mask in enumerate(masks):
+            for run in np.flatnonzero(mask).tolist():
+                rest = tuple(self._said[name][run] for name in rests)
+                groups.setdefault(rest, [[] for _ in corners])[place].append(run)
+        return [cells for cells in groups.values() if all(cells)]
 
 
-def _averaged(
-    pairs: Sequence[tuple[Side, Side]], name: str, seed: int, by_document: bool, together: int
-) -> Difference | None:
-    first = pairs[0][0]
-    keys = [key for key in first.scores if all(name in side.scores.get(key, {}) for pair in pairs for side in pair)]
-    if not keys:
-        return None
-    ours = [sum(pair[0].scores[key][name] for pair in pairs) / len(pairs) for key in keys]
-    theirs = [sum(pair[1].scores[key][name] for pair in pairs) / len(pairs) for key in keys]
-    kind = kind_of(name, first.own)
-    if kind == "share" and len(pairs) > 1:  # a mean of several is a share no more
-        kind = "score"
-    clusters = [first.clusters.get(key) or f"question {key}" for key in keys] if by_document else None
-    return paired_difference(ours, theirs, kind, clusters, seed, together, power=False)
+def _means(scored: Board) -> Values:
+    there = np.isfinite(scored.values)
+    counts = np.maximum(there.sum(axis=1), 1)
+    return np.asarray(np.where(there, scored.values, 0.0).sum(axis=1) / counts, dtype=np.float64)
+
+
+def _add(weights: Weights, runs: Sequence[int], weight: float) -> None:
+    for run in runs:
+        weights[run] += weight
+
+
+def _tested(scored: Board, wanted: Sequence[Weights], single: Sequence[bool], seed: int) -> list[Difference | None]:
+    """Weighted sums of runs tested against 0; those of one pair alone by their kind, others as means of several."""
+    if not wanted:
+        return []
+    matrix = np.zeros((len(wanted), len(scored.values)))
+    for row, weights in enumerate(wanted):
+        for run, weight in weights.items():
+            matrix[row, run] = weight
+    there = np.isfinite(scored.values)
+    gaps = matrix @ np.where(there, scored.values, 0.0)
+    gaps[(matrix != 0).astype(np.float64) @ (~there).astype(np.float64) > 0] = np.nan
+    gaps[np.abs(gaps) < 1e-12] = 0.0
+    found: list[Difference | None] = [None] * len(wanted)
+    for alone in (True, False):
+        rows = [row for row, each in enumerate(single) if each is alone]
+        kind = scored.kind if alone or scored.kind != "share" else "score"  # a mean of several is a share no more
+        if rows:
+            made = paired_differences(gaps[rows], np.zeros(gaps.shape[1]), kind, scored.groups, seed, len(wanted))
+            for row, gap in zip(rows, made):
+                found[row] = gap
+    return found
 
 
 def said(value: Any) -> str:

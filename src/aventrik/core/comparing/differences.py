@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import optimize, special
+import numpy.typing as npt
+from scipy import special
 
-from .intervals import LEVEL, bca, checked, clopper_pearson, design_effect, grouped
+from .intervals import LEVEL, Values, bca_rows, checked, clopper_pearson, design_effect, grouped, summed
 from .power import smallest_for_scores, smallest_for_shares
-from .significance import mcnemar, sign_flip
+from .significance import mcnemar, sign_flips
 
 ALPHA = 0.05
+_HALVINGS = 40
 
 
 @dataclass(frozen=True)
@@ -54,38 +56,97 @@ def paired_difference(
     ours, theirs = checked(other, kind), checked(baseline, kind)
     if len(ours) != len(theirs):
         raise ValueError(f"paired values must be as many: {len(ours)} and {len(theirs)}")
-    gaps = ours - theirs
-    n, mean = len(gaps), float(gaps.mean())
     groups = None if clusters is None else grouped(clusters)
-    count = 0 if groups is None else int(groups.max()) + 1
+    [found] = paired_differences(ours[None, :], theirs, kind, groups, seed, together, range(int(power)))
+    assert found is not None
+    return found
+
+
+def paired_differences(
+    others: Values,
+    baseline: Values,
+    kind: str = "score",
+    groups: npt.NDArray[np.int64] | None = None,
+    seed: int = 0,
+    together: int = 1,
+    power: Container[int] = (),
+) -> list[Difference | None]:
+    """The same of many runs at once: `others` of shape (runs, questions), `baseline` of that shape or of (questions,), NaN
+    where a question has no value; None for a run that shares no question. All have the same resamples and signs.
+
+    `power` has the places of the rows for which the smallest difference that could be shown is worked out.
+    """
+    gaps = others - baseline
+    there = np.isfinite(gaps)
+    n = there.sum(axis=1)
+    kept = np.where(there, gaps, 0.0)
     level = ALPHA / max(1, together)
-    if not gaps.any():
-        return Difference(0.0, *_of_nothing(kind, n), 1.0, n, "none: all equal", None, True, count)
-    better, worse = int((gaps > 0).sum()), int((gaps < 0).sum())
-    if kind == "share" and groups is None:
-        p = mcnemar(better, worse)
-        low, high = share_difference(better, worse, n)
-        return Difference(
-            mean, low, high, p, n, "McNemar", smallest_for_shares(n, better + worse, level) if power else None, False
-        )
     if groups is None:
-        drawn, scale = gaps, 1.0
+        drawn, counts = kept, n
     else:  # a document's questions count as one draw
-        drawn = np.asarray(np.bincount(groups, gaps, minlength=count), dtype=np.float64)
-        scale = count / n
-    p = sign_flip(drawn, seed, together, ALPHA)
-    low, high = bca(gaps, groups, seed)
+        drawn, counts = summed(kept, groups), (summed(there.astype(np.float64), groups) > 0).sum(axis=1)
+    exact = kind == "share" and groups is None
+    moved = np.flatnonzero(kept.any(axis=1))
+    p = np.ones(len(gaps))
+    ends = np.zeros((2, len(gaps)))
+    if not exact and len(moved):
+        p[moved] = sign_flips(drawn[moved], counts[moved], seed, together, ALPHA)
+        ends[:, moved] = bca_rows(gaps[moved], groups, seed)
+    found: list[Difference | None] = []
+    for row in range(len(gaps)):
+        if not n[row]:
+            found.append(None)
+            continue
+        here = there[row]
+        clusters = 0 if groups is None else int(counts[row])
+        if not kept[row].any():
+            low, high = _of_nothing(kind, int(n[row]))
+            found.append(Difference(0.0, low, high, 1.0, int(n[row]), "none: all equal", None, True, clusters))
+            continue
+        values = gaps[row][here]
+        own = None if groups is None else groups[here]
+        if exact:
+            found.append(_of_shares(values, level, row in power))
+        else:
+            seen = values if groups is None else drawn[row][np.unique(groups[here])]
+            found.append(
+                _of_scores(values, own, clusters, seen, kind, float(p[row]), ends[:, row], level, row in power)
+            )
+    return found
+
+
+def _of_shares(gaps: Values, level: float, power: bool) -> Difference:
+    n, better, worse = len(gaps), int((gaps > 0).sum()), int((gaps < 0).sum())
+    low, high = share_difference(better, worse, n)
+    smallest = smallest_for_shares(n, better + worse, level) if power else None
+    return Difference(float(gaps.mean()), low, high, mcnemar(better, worse), n, "McNemar", smallest, False)
+
+
+def _of_scores(
+    gaps: Values,
+    groups: npt.NDArray[np.int64] | None,
+    clusters: int,
+    drawn: Values,
+    kind: str,
+    p: float,
+    ends: Values,
+    level: float,
+    power: bool,
+) -> Difference:
+    n = len(gaps)
+    low, high = float(ends[0]), float(ends[1])
     if kind == "share":
         worth = design_effect(gaps, groups)
+        better, worse = int((gaps > 0).sum()), int((gaps < 0).sum())
         tango = tango_interval(better / worth, worse / worth, n / worth)
         low, high = min(low, tango[0]), max(high, tango[1])
     if p >= ALPHA:
         low, high = min(low, 0.0), max(high, 0.0)
     least = smallest_for_scores(drawn, level) if power else None
-    smallest = None if least is None else least * scale
+    smallest = None if least is None else least * (clusters / n if clusters else 1.0)
     if smallest is not None and kind in ("share", "score") and smallest > 1:
         smallest = None  # greater than any difference there can be
-    return Difference(mean, low, high, p, n, "sign flip", smallest, False, count)
+    return Difference(float(gaps.mean()), low, high, p, n, "sign flip", smallest, False, clusters)
 
 
 def _of_nothing(kind: str, n: int) -> tuple[float, float]:
@@ -125,11 +186,12 @@ def tango_interval(better: float, worse: float, n: float, level: float = LEVEL) 
     return low, high
 
 
-def _root(function: object, low: float, high: float) -> float:
-    assert callable(function)
-    left, right = function(low), function(high)
-    if not np.isfinite(left):
-        low, left = low + 1e-9, 1e9
-    if left * right > 0:
-        return high if abs(right) < abs(left) else low
-    return float(optimize.brentq(lambda d: max(-1e9, min(1e9, function(d))), low, high, xtol=1e-10))
+def _root(function: Callable[[float], float], low: float, high: float) -> float:
+    """Where a falling function is 0 between two places, by halving."""
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        if function(middle) > 0:
+            low = middle
+        else:
+            high = middle
+    return (low + high) / 2

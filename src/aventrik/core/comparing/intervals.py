@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -17,7 +17,8 @@ FEW = 40  # below so many questions an interval of a share is exact
 _RARE = 5  # and below so many successes or failures
 _PRIOR = 3.0  # questions that count as spread as widely as a mean allows, against too little spread seen
 _BLOCK = 2_000_000  # resampled values held at a time
-_HELD = 400  # draws of up to so many questions are held (32 MB each)
+_HELD = 5_000  # draws of up to so many questions are held (50 MB each at the most)
+_ROWS = 128  # rows resampled at a time
 
 Values = npt.NDArray[np.float64]
 
@@ -53,9 +54,44 @@ def interval(
     one that the kind can't have.
     """
     data = checked(values, kind)
+    [found] = intervals(data[None, :], kind, None if clusters is None else grouped(clusters), seed, level)
+    assert found is not None
+    return found
+
+
+def intervals(
+    values: Values,
+    kind: str = "score",
+    groups: npt.NDArray[np.int64] | None = None,
+    seed: int = 0,
+    level: float = LEVEL,
+) -> list[Interval | None]:
+    """The same of each row of values of shape (rows, questions), NaN for what is absent; None for a row without any."""
+    there = np.isfinite(values)
+    bootstrap = kind != "share"
+    low, high = bca_rows(values, groups, seed, level) if bootstrap else (np.empty(0), np.empty(0))
+    found: list[Interval | None] = []
+    for row, here in enumerate(there):
+        data = values[row][here]
+        if not len(data):
+            found.append(None)
+            continue
+        own = None if groups is None else groups[here]
+        count = 0 if own is None else len(np.unique(own))
+        ends = (float(low[row]), float(high[row])) if bootstrap else (0.0, 0.0)
+        found.append(_interval(data, kind, own, count, ends, level))
+    return found
+
+
+def _interval(
+    data: Values,
+    kind: str,
+    groups: npt.NDArray[np.int64] | None,
+    count: int,
+    ends: tuple[float, float],
+    level: float,
+) -> Interval:
     n, mean = len(data), float(data.mean())
-    groups = None if clusters is None else grouped(clusters)
-    count = 0 if groups is None else int(groups.max()) + 1
     if np.ptp(data) == 0:
         if kind in ("share", "score"):
             return Interval(mean, *share_interval(mean * n, n, level), n, "share", count)
@@ -64,7 +100,7 @@ def interval(
         worth = n / design_effect(data, groups)
         low, high = share_interval(mean * worth, worth, level)
         return Interval(mean, low, high, n, "Wilson" if _wilson(mean * worth, worth) else "Clopper-Pearson", count)
-    low, high = bca(data, groups, seed, level)
+    low, high = ends
     if kind == "score":
         worth = n / (spread_effect(data) * design_effect(data, groups))
         tail_low, tail_high = clopper_pearson(mean * worth, worth, level)
@@ -111,11 +147,11 @@ def design_effect(values: Values, groups: npt.NDArray[np.int64] | None) -> float
     clusters ÷ as if each were drawn by itself; at least 1, and at most n ÷ clusters times the largest share."""
     if groups is None:
         return 1.0
-    n, count = len(values), int(groups.max()) + 1
+    n, count = len(values), len(np.unique(groups))
     alone = float(values.var(ddof=1)) / n if n > 1 else 0.0
     if alone == 0 or count < 2:
         return 1.0
-    totals = np.bincount(groups, values - values.mean(), minlength=count)
+    totals = np.bincount(groups, values - values.mean())
     between = count / (count - 1) * float(np.sum(totals**2)) / n**2
     return max(1.0, between / alone)
 
@@ -125,49 +161,111 @@ def bca(
 ) -> tuple[float, float]:
     """Bias-corrected and accelerated bootstrap interval of the mean (Efron, 1987), 10,000 resamples of values or of
     whole clusters; both ends are the mean where all values are equal."""
-    mean = float(values.mean())
-    if len(values) < 2 or np.ptp(values) == 0:
-        return mean, mean
-    totals, sizes = (
-        (values, np.ones(len(values))) if groups is None else (np.bincount(groups, values), np.bincount(groups))
+    low, high = bca_rows(values[None, :], groups, seed, level)
+    return float(low[0]), float(high[0])
+
+
+def bca_rows(
+    values: Values, groups: npt.NDArray[np.int64] | None = None, seed: int = 0, level: float = LEVEL
+) -> tuple[Values, Values]:
+    """The same of each row of values of shape (rows, questions), NaN for what is absent: arrays of low and high ends. All
+    rows are resampled alike."""
+    there = np.isfinite(values)
+    whole = bool(there.all())
+    kept = values if whole else np.where(there, values, 0.0)
+    totals = kept if groups is None else summed(kept, groups)
+    if whole:
+        sizes = np.ones(values.shape[1]) if groups is None else np.bincount(groups).astype(np.float64)
+    else:
+        sizes = there.astype(np.float64) if groups is None else summed(there.astype(np.float64), groups)
+    counts = sizes.sum(axis=-1)
+    means = totals.sum(axis=1) / counts
+    low, high = means.copy(), means.copy()
+    spread = np.array([np.ptp(row[here]) > 0 if here.any() else False for row, here in zip(values, there)])
+    drawn = (sizes > 0).sum(axis=-1) >= 2
+    rows = np.flatnonzero(spread & drawn)
+    for first in range(0, len(rows), _ROWS):
+        some = rows[first : first + _ROWS]
+        low[some], high[some] = _bca(totals[some], sizes if whole else sizes[some], means[some], seed, level)
+    return low, high
+
+
+def _bca(totals: Values, sizes: Values, means: Values, seed: int, level: float) -> tuple[Values, Values]:
+    drawn = _resampled_means(totals, sizes, means, seed)  # (rows, resamples)
+    below = (np.sum(drawn < means[:, None] - 1e-12, axis=1) + np.sum(drawn <= means[:, None] + 1e-12, axis=1)) / (
+        2 * RESAMPLES
     )
-    if len(totals) < 2:
-        return mean, mean
-    means = _resampled_means(totals, sizes, seed)
-    below = (np.sum(means < mean - 1e-12) + np.sum(means <= mean + 1e-12)) / (2 * len(means))
-    bias = special.ndtri(np.clip(below, 1 / (2 * len(means)), 1 - 1 / (2 * len(means))))
-    jackknife = (totals.sum() - totals) / (sizes.sum() - sizes)
-    centred = jackknife.mean() - jackknife
-    squares = float(np.sum(centred**2))
-    acceleration = np.sum(centred**3) / (6 * squares**1.5) if squares > 0 else 0.0
+    bias = special.ndtri(np.clip(below, 1 / (2 * RESAMPLES), 1 - 1 / (2 * RESAMPLES)))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        jackknife = (totals.sum(axis=1, keepdims=True) - totals) / (sizes.sum(axis=-1, keepdims=True) - sizes)
+    there = np.broadcast_to(sizes > 0, totals.shape)
+    centred = np.where(there, np.mean(jackknife, axis=1, where=there, keepdims=True) - jackknife, 0.0)
+    squares = np.sum(centred**2, axis=1)
+    cubes = np.sum(centred**3, axis=1)
+    acceleration = np.where(squares > 0, cubes / (6 * np.where(squares > 0, squares, 1.0) ** 1.5), 0.0)
     tails = special.ndtri(np.array([(1 - level) / 2, (1 + level) / 2]))
-    shifted = bias + (bias + tails) / (1 - acceleration * (bias + tails))
-    low, high = np.quantile(means, special.ndtr(shifted))
-    return float(low), float(high)
+    moved = bias[:, None] + tails
+    shifted = special.ndtr(bias[:, None] + moved / (1 - acceleration[:, None] * moved))
+    found = np.array([_quantiles(row, at) for row, at in zip(drawn, shifted)])
+    return found[:, 0], found[:, 1]
 
 
-def _resampled_means(totals: npt.NDArray, sizes: npt.NDArray, seed: int) -> Values:
-    """Means of 10,000 resamples of clusters with the given totals and sizes."""
-    n = len(totals)
-    if n <= _HELD:
-        drawn = _draws(n, seed)
-        found: Values = (drawn @ totals) / (drawn @ sizes)
-        return found
+def _quantiles(values: Values, at: Values) -> Values:
+    """Quantiles as NumPy's default gives them, without sorting all."""
+    places = at * (len(values) - 1)
+    lower = np.floor(places).astype(np.int64)
+    upper = np.minimum(lower + 1, len(values) - 1)
+    part = np.partition(values, np.unique(np.concatenate([lower, upper])))
+    return np.asarray(part[lower] + (places - lower) * (part[upper] - part[lower]), dtype=np.float64)
+
+
+def _resampled_means(totals: Values, sizes: Values, means: Values, seed: int) -> Values:
+    """Means of shape (rows, 10,000) of resamples of clusters with the given totals and sizes; the mean itself where a
+    resample has no value."""
+    found = np.empty((len(totals), RESAMPLES))
+    done = 0
+    for counts in draws(totals.shape[1], seed, max(1, _BLOCK // max(totals.shape))):
+        sums, drawn = totals @ counts.T, sizes @ counts.T
+        ends = done, done + len(counts)
+        found[:, ends[0] : ends[1]] = np.where(drawn > 0, sums / np.where(drawn > 0, drawn, 1.0), means[:, None])
+        done = ends[1]
+    return found
+
+
+def draws(count: int, seed: int, rows: int) -> Iterator[Values]:
+    """How often each of `count` things is drawn in each of 10,000 resamples of as many, `rows` resamples at a time: the
+    same for whatever is resampled."""
+    if count <= _HELD:
+        every = _held_draws(count, seed)
+        for first in range(0, RESAMPLES, rows):
+            yield every[first : first + rows].astype(np.float64)
+        return
     draw = np.random.default_rng(seed)
-    rows = max(1, _BLOCK // n)
-    blocks = []
-    for done in range(0, RESAMPLES, rows):
-        picked = draw.integers(0, n, size=(min(rows, RESAMPLES - done), n))
-        blocks.append(totals[picked].sum(axis=1) / sizes[picked].sum(axis=1))
-    return np.concatenate(blocks)
+    rows = max(1, min(rows, _BLOCK // count))
+    for first in range(0, RESAMPLES, rows):
+        yield _counted(draw, min(rows, RESAMPLES - first), count).astype(np.float64)
 
 
 @lru_cache(maxsize=4)
-def _draws(n: int, seed: int) -> Values:
-    """How often each of n is drawn in each of 10,000 resamples, shape (10,000, n): the same for many measures and runs."""
-    picked = np.random.default_rng(seed).integers(0, n, size=(RESAMPLES, n))
-    places = (picked + np.arange(RESAMPLES)[:, None] * n).ravel()
-    return np.bincount(places, minlength=RESAMPLES * n).reshape(RESAMPLES, n).astype(np.float64)
+def _held_draws(count: int, seed: int) -> npt.NDArray[np.uint8]:
+    draw = np.random.default_rng(seed)
+    rows = max(1, _BLOCK // count)
+    parts = [_counted(draw, min(rows, RESAMPLES - first), count) for first in range(0, RESAMPLES, rows)]
+    return np.concatenate(parts).astype(np.uint8)
+
+
+def _counted(draw: np.random.Generator, rows: int, count: int) -> npt.NDArray[np.int64]:
+    picked = draw.integers(0, count, size=(rows, count))
+    places = (picked + np.arange(rows)[:, None] * count).ravel()
+    return np.asarray(np.bincount(places, minlength=rows * count).reshape(rows, count), dtype=np.int64)
+
+
+def summed(values: Values, groups: npt.NDArray[np.int64]) -> Values:
+    """Sums over groups of the last axis: shape (rows, questions) to (rows, groups)."""
+    order = np.argsort(groups, kind="stable")
+    starts = np.searchsorted(groups[order], np.arange(int(groups.max()) + 1))
+    found: Values = np.add.reduceat(values[:, order], starts, axis=1)
+    return found
 
 
 def grouped(clusters: Sequence[str]) -> npt.NDArray[np.int64]:

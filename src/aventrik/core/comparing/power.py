@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from scipy import stats
+from scipy import special
 
 from .significance import mcnemar, skewness_corrected
 
@@ -21,6 +21,7 @@ _SEED = 11
 Values = npt.NDArray[np.float64]
 
 
+@lru_cache(maxsize=1 << 12)
 def smallest_for_shares(n: int, differing: int, level: float = 0.05, power: float = POWER) -> float | None:
     """The least true difference of two shares that McNemar's exact test shows at `level` in `power` of all samples of
     n questions, of which the share `differing` ÷ n has another outcome in the two runs; None where even a difference on
@@ -29,30 +30,35 @@ def smallest_for_shares(n: int, differing: int, level: float = 0.05, power: floa
     Exactly: differing questions are binomial, and those among them that are better likewise.
     """
     rate = max(differing, 1) / n
+    most = _most_worse(n, level)
 
     def shown(delta: float) -> float:
         moved = max(rate, delta)
-        counts = np.arange(n + 1)
-        weights = stats.binom.pmf(counts, n, moved)
-        better = (1 + delta / moved) / 2
-        total = 0.0
-        for count, weight in zip(counts.tolist(), weights.tolist()):
-            if weight > 1e-9:
-                worse = _most_worse(count, level)
-                if worse >= 0:
-                    total += weight * float(stats.binom.cdf(worse, count, 1 - better))
-        return total
+        low = max(0, int(special.bdtrik(1e-10, n, moved)) - 2) if moved < 1 else n
+        high = min(n, int(special.bdtrik(1 - 1e-10, n, moved)) + 2) if moved < 1 else n
+        counts = np.arange(low, high + 1)
+        weights = np.diff(special.bdtr(counts, n, moved), prepend=special.bdtr(low - 1, n, moved) if low else 0.0)
+        worse = most[counts]
+        can = worse >= 0
+        chance = (1 - delta / moved) / 2
+        return float(np.sum(weights[can] * special.bdtr(worse[can], counts[can], chance)))
 
     return _least(shown, power)
 
 
-@lru_cache(maxsize=1 << 14)
-def _most_worse(count: int, level: float) -> int:
-    """The greatest number of worse questions among `count` differing ones at which the better run is shown; −1: none."""
-    worse = int(stats.binom.ppf(level / 2, count, 0.5)) + 1
-    while worse >= 0 and mcnemar(count - worse, worse) >= level:
-        worse -= 1
-    return worse if worse < count - worse else -1
+@lru_cache(maxsize=64)
+def _most_worse(n: int, level: float) -> npt.NDArray[np.int64]:
+    """For each number of differing questions up to n the greatest number of worse ones among them at which the better run
+    is shown; −1 where none is."""
+    counts = np.arange(n + 1)
+    found = np.full(n + 1, -1, dtype=np.int64)
+    worse = 0
+    for count in counts.tolist():  # it rises with the count, by 1 at the most
+        while 2 * (worse + 1) < count and mcnemar(count - worse - 1, worse + 1) < level:
+            worse += 1
+        if 2 * worse < count and mcnemar(count - worse, worse) < level:
+            found[count] = worse
+    return found
 
 
 def smallest_for_scores(gaps: Values, level: float = 0.05, power: float = POWER) -> float | None:

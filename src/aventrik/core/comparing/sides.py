@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Container, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from itertools import combinations
 from typing import Any
 
-from ..measures import Measure, measure
-from .differences import ALPHA, Difference, paired_difference
-from .intervals import Interval, interval
-from .significance import holm
+import numpy as np
+import numpy.typing as npt
 
-Scores = Mapping[str, Mapping[str, float]]  # a question's key → measure → score
+from ..measures import Measure, measure
+from .differences import ALPHA, Difference, paired_differences
+from .intervals import Interval, grouped, intervals
+from .sheet import Scores, Sheet, Values
+from .significance import holm
 
 
 @dataclass(frozen=True)
@@ -29,16 +32,74 @@ class Side:
     clusters: Mapping[str, str] = field(default_factory=dict)
     own: Mapping[str, Measure] = field(default_factory=dict)
 
+    @cached_property
+    def sheet(self) -> Sheet:
+        """The scores as arrays."""
+        return Sheet.of(self.scores)
+
+
+@dataclass(frozen=True)
+class Board:
+    """What several runs score on one measure: `values` of shape (runs, questions), NaN where a question of a run does not
+    have it; the keys of the questions, and for each the number of its document where these count as one draw."""
+
+    values: Values
+    keys: tuple[str, ...]
+    groups: npt.NDArray[np.int64] | None
+    kind: str
+    less: bool
+
+    def whole(self, rows: Sequence[int] | None = None) -> Board:
+        """Some runs, or all, on the questions that all of them have a score for."""
+        some = self if rows is None else replace(self, values=self.values[list(rows)])
+        return some.of(np.asarray(np.isfinite(some.values).all(axis=0), dtype=np.bool_))
+
+    def of(self, questions: npt.NDArray[np.bool_]) -> Board:
+        """The same of some questions."""
+        groups = None if self.groups is None else np.unique(self.groups[questions], return_inverse=True)[1]
+        keys = tuple(key for key, kept in zip(self.keys, questions) if kept)
+        return replace(self, values=self.values[:, questions], keys=keys, groups=groups)
+
+
+def board(sides: Sequence[Side], name: str, by_document: bool = False) -> Board:
+    """The scores of all runs on a measure."""
+    first = sides[0].sheet.keys_in_order
+    if all(side.sheet.keys_in_order == first for side in sides):
+        keys = first
+    else:
+        keys = tuple(dict.fromkeys(key for side in sides for key in side.sheet.keys_in_order))
+    rows = []
+    for side in sides:
+        sheet = side.sheet
+        if sheet.keys_in_order == keys:
+            rows.append(sheet.column(name))
+        else:
+            row = np.full(len(keys), np.nan)
+            own, column = sheet.places, sheet.column(name)
+            for place, key in enumerate(keys):
+                if key in own:
+                    row[place] = column[own[key]]
+            rows.append(row)
+    groups = None
+    if by_document:
+        clusters = {key: cluster for side in reversed(sides) for key, cluster in side.clusters.items() if cluster}
+        groups = grouped([clusters.get(key) or f"question {key}" for key in keys])
+    own_ = own_measures(sides)
+    return Board(np.array(rows), keys, groups, kind_of(name, own_), less_is_better(name, own_))
+
 
 @dataclass(frozen=True)
 class Contrast:
-    """One run against another on one measure; `p` is corrected (Holm) over all that is compared together."""
+    """One run against another on one measure, by name and by their places among what is compared; `p` is corrected (Holm)
+    over all that is compared together."""
 
     name: str
     against: str
     measure: str
     difference: Difference
     p: float
+    place: int = 0
+    against_place: int = 0
 
     @property
     def real(self) -> bool:
@@ -66,30 +127,28 @@ def less_is_better(name: str, own: Mapping[str, Measure] = {}) -> bool:
 def clustered(sides: Sequence[Side], how: str) -> bool:
     """Whether questions about one document count as one draw: as `how` says, or with "auto" where a document has more
     than one question."""
+    clusters = {key: name for side in sides for key, name in side.clusters.items() if name}
+    return clustered_questions(list(clusters.values()), how)
+
+
+def clustered_questions(documents: Sequence[str], how: str) -> bool:
+    """The same of questions by the documents that they are about."""
     if how != "auto":
         return how == "document"
-    clusters = {key: name for side in sides for key, name in side.clusters.items() if name}
-    return any(count > 1 for count in Counter(clusters.values()).values())
+    return any(count > 1 for count in Counter(documents).values())
 
 
 def means(
     sides: Sequence[Side], measures: Sequence[str], seed: int = 0, by_document: bool = False
 ) -> list[dict[str, Interval]]:
     """For each run the interval of each measure, over the questions that have it; absent where none has."""
-    found = []
-    for side in sides:
-        row: dict[str, Interval] = {}
-        for name in measures:
-            keys = [key for key, scores in side.scores.items() if name in scores]
-            if keys:
-                values = [side.scores[key][name] for key in keys]
-                row[name] = interval(values, kind_of(name, side.own), _clusters(side, keys, by_document), seed)
-        found.append(row)
+    found: list[dict[str, Interval]] = [{} for _ in sides]
+    for name in measures:
+        scored = board(sides, name, by_document)
+        for row, each in zip(found, intervals(scored.values, scored.kind, scored.groups, seed)):
+            if each is not None:
+                row[name] = each
     return found
-
-
-def _clusters(side: Side, keys: Sequence[str], by_document: bool) -> list[str] | None:
-    return [side.clusters.get(key) or f"question {key}" for key in keys] if by_document else None
 
 
 def best_of(rows: Sequence[Mapping[str, Interval]], name: str, own: Mapping[str, Measure] = {}) -> set[int]:
@@ -103,11 +162,17 @@ def best_of(rows: Sequence[Mapping[str, Interval]], name: str, own: Mapping[str,
 
 
 def contrasts(
-    sides: Sequence[Side], baseline: int, name: str, seed: int = 0, by_document: bool = False
+    sides: Sequence[Side],
+    baseline: int,
+    name: str,
+    seed: int = 0,
+    by_document: bool = False,
+    power: Container[int] | None = None,
 ) -> list[Contrast]:
-    """Every other run against the baseline, on the questions that both have a score for."""
+    """Every other run against the baseline, on the questions that both have a score for. `power` has the places of the
+    runs for which it is worked out what could be shown (all, if it is not given)."""
     pairs = [(place, baseline) for place in range(len(sides)) if place != baseline]
-    return _contrasts(sides, pairs, name, seed, by_document)
+    return _contrasts(sides, pairs, name, seed, by_document, power)
 
 
 def all_pairs(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool = False) -> list[Contrast]:
@@ -117,27 +182,27 @@ def all_pairs(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool
 
 
 def _contrasts(
-    sides: Sequence[Side], pairs: Sequence[tuple[int, int]], name: str, seed: int, by_document: bool
+    sides: Sequence[Side],
+    pairs: Sequence[tuple[int, int]],
+    name: str,
+    seed: int,
+    by_document: bool,
+    power: Container[int] | None = None,
 ) -> list[Contrast]:
-    shared = {pair: shared_keys(sides[pair[0]], sides[pair[1]], name) for pair in pairs}
-    pairs = [pair for pair in pairs if shared[pair]]
-    found = []
-    for pair in pairs:
-        ours, theirs = sides[pair[0]], sides[pair[1]]
-        keys = shared[pair]
-        found.append(
-            paired_difference(
-                [ours.scores[key][name] for key in keys],
-                [theirs.scores[key][name] for key in keys],
-                kind_of(name, ours.own),
-                _clusters(ours, keys, by_document),
-                seed,
-                len(pairs),
-            )
-        )
-    corrected = holm([difference.p for difference in found])
+    if not pairs:
+        return []
+    scored = board(sides, name, by_document)
+    there = np.isfinite(scored.values)
+    pairs = [pair for pair in pairs if (there[pair[0]] & there[pair[1]]).any()]
+    if not pairs:
+        return []
+    ours, theirs = (scored.values[[pair[side] for pair in pairs]] for side in (0, 1))
+    wanted = [row for row, pair in enumerate(pairs) if power is None or pair[0] in power]
+    gaps = paired_differences(ours, theirs, scored.kind, scored.groups, seed, len(pairs), set(wanted))
+    found = [gap for gap in gaps if gap is not None]
+    corrected = holm([gap.p for gap in found])
     return [
-        Contrast(sides[ours].name, sides[theirs].name, name, gap, p)
+        Contrast(sides[ours].name, sides[theirs].name, name, gap, p, ours, theirs)
         for (ours, theirs), gap, p in zip(pairs, found, corrected)
     ]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -11,7 +12,10 @@ from scipy import special
 FLIPS = 10_000  # at first
 MOST_FLIPS = 1_000_000
 EXACT = 16  # as many signs are flipped in every way
-_BLOCK = 1 << 22  # flipped signs held at a time
+_HALVINGS = 30
+_BLOCK = 1 << 20  # flipped signs held at a time
+_ROUNDED = 1e-5  # relative error of single precision, within which values count as equal
+_FLAT = {4: 1e-6, 8: 1e-15}  # variance ÷ sum of squares that is none, by the bytes of a number
 _SETTLED = 2_000  # flips as extreme as what was seen from which on the p-value is known to 2 %
 _SURE = 3.3  # standard errors between a p-value and a limit at which it counts as settled
 
@@ -25,23 +29,23 @@ def mcnemar(better: int, worse: int) -> float:
     return min(1.0, 2 * float(special.bdtr(min(better, worse), better + worse, 0.5)))
 
 
-def skewness_corrected(sums: npt.NDArray, cubes: npt.NDArray, squares: float, n: int) -> Values:
-    """Student's t of the mean corrected for skewness by Hall's transformation (1992), for many samples of n at once that
-    share the sum of their squares: t + g·t² ÷ (3√n) + g²·t³ ÷ (27n) + g ÷ (6√n), g = third central moment ÷ s³. It rises
-    with t whatever g is.
+def skewness_corrected(sums: npt.NDArray, cubes: npt.NDArray, squares: npt.ArrayLike, n: npt.ArrayLike) -> npt.NDArray:
+    """Student's t of the mean corrected for skewness by Hall's transformation (1992), for many samples of n at once:
+    t + g·t² ÷ (3√n) + g²·t³ ÷ (27n) + g ÷ (6√n), g = third central moment ÷ s³. It rises with t whatever g is.
 
-    `sums` and `cubes` are the sums of the values and of their cubes.
+    `sums`, `squares` and `cubes` are the sums of the values, of their squares and of their cubes.
     """
+    n, squares = np.asarray(n, dtype=sums.dtype), np.asarray(squares, dtype=sums.dtype)
     mean = sums / n
     variance = (squares - n * mean**2) / (n - 1)
-    flat = variance <= 1e-15 * squares  # all values equal: no doubt about the sign of the mean
-    spread = np.sqrt(np.where(flat, 1.0, variance))
-    t = np.sqrt(n) * mean / spread
+    flat = variance <= _FLAT[sums.dtype.itemsize] * squares  # all values equal: no doubt about the sign of the mean
+    spread = np.sqrt(np.where(flat, 1.0, variance)).astype(sums.dtype)
+    root = np.sqrt(n)
+    t = root * mean / spread
     third = cubes / n - 3 * mean * squares / n + 2 * mean**3
     g = third / spread**3
-    found: Values = t + g * (1 + 2 * t**2) / (6 * np.sqrt(n)) + g**2 * t**3 / (27 * n)
-    found[flat] = np.copysign(np.inf, mean[flat])
-    return found
+    found = t + g * (1 + 2 * t**2) / (6 * root) + g**2 * t**3 / (27 * n)
+    return np.where(flat, np.copysign(np.inf, mean), found)
 
 
 def sign_flip(gaps: Values, seed: int = 0, together: int = 1, level: float = 0.05) -> float:
@@ -52,35 +56,93 @@ def sign_flip(gaps: Values, seed: int = 0, together: int = 1, level: float = 0.0
     to 1,000,000 until the p-value lies clear of `level`, or of `level` ÷ `together`, for `together` comparisons that are
     corrected for, or is known to 2 %.
     """
-    moved = gaps[gaps != 0]
-    if not len(moved) or len(gaps) < 2:  # of one draw nothing can be told by chance
-        return 1.0
-    n, squares, cubes = len(gaps), float(np.sum(moved**2)), moved**3
-    observed = abs(float(skewness_corrected(moved.sum(keepdims=True), cubes.sum(keepdims=True), squares, n)[0]))
+    return float(sign_flips(gaps[None, :], [len(gaps)], seed, together, level)[0])
+
+
+def sign_flips(gaps: Values, counts: Sequence[int], seed: int = 0, together: int = 1, level: float = 0.05) -> Values:
+    """The same of each row of gaps of shape (rows, draws), which all have the same signs flipped; `counts` tells how many
+    draws of a row there are, the others being 0."""
+    p = np.ones(len(gaps))
+    moved = np.count_nonzero(gaps, axis=1)
+    n = np.asarray(counts, dtype=np.float64)
+    rows = np.flatnonzero((moved > 0) & (n > 1))  # of one draw nothing can be told by chance
+    scale = np.asarray(np.abs(gaps).max(axis=1, initial=0.0), dtype=np.float64)
+    few = [row for row in rows if moved[row] <= EXACT]
+    for row in few:
+        p[row] = _exactly(gaps[row][gaps[row] != 0] / scale[row], int(n[row]))
+    rows = rows[moved[rows] > EXACT]
+    if len(rows):
+        p[rows] = _by_lot((gaps[rows] / scale[rows, None]).astype(np.float32), n[rows], seed, together, level)
+    return p
+
+
+def _exactly(moved: Values, n: int) -> float:
+    """All ways to flip the signs of what differs."""
+    signs = _all_signs(len(moved))
+    found = skewness_corrected(signs @ moved, signs @ moved**3, float(np.sum(moved**2)), n)
+    observed = abs(found[0])  # no sign flipped
     slack = 1e-9 * max(1.0, observed if np.isfinite(observed) else 1.0)
-    pair = np.stack([moved, cubes], axis=1)
+    return float(np.mean(np.abs(found) >= observed - slack))
 
-    def reached(signs: npt.NDArray) -> int:
-        sums = signs @ pair
-        return int(np.sum(np.abs(skewness_corrected(sums[:, 0], sums[:, 1], squares, n)) >= observed - slack))
 
-    if len(moved) <= EXACT:
-        signs = 1.0 - 2.0 * ((np.arange(2 ** len(moved))[:, None] >> np.arange(len(moved))) & 1)
-        return reached(signs) / len(signs)
+@lru_cache(maxsize=EXACT)
+def _all_signs(count: int) -> Values:
+    bits = (np.arange(2**count)[:, None] >> np.arange(count)) & 1
+    return np.asarray(1.0 - 2.0 * bits, dtype=np.float64)
+
+
+def _by_lot(gaps: npt.NDArray[np.float32], n: Values, seed: int, together: int, level: float) -> Values:
+    """p-values over random flips, of as many rows and for as long as it takes."""
+    exact = gaps.astype(np.float64)
+    sums, squares, cubes = (np.asarray((exact**power).sum(axis=1), dtype=np.float64) for power in (1, 2, 3))
+    observed = np.abs(skewness_corrected(sums, cubes, squares, n))
+    finite = np.where(np.isfinite(observed), observed, 0.0)
+    limits = np.where(np.isfinite(observed), finite - _ROUNDED * np.maximum(1.0, finite), np.inf).astype(np.float32)
+    least = _least_sums(limits, squares, np.abs(exact**3).sum(axis=1), n).astype(np.float32)
+    p = np.ones(len(gaps))
+    extreme = np.zeros(len(gaps), dtype=np.int64)
+    rows = np.arange(len(gaps))
     draw = np.random.default_rng(seed)
-    rows = max(1, _BLOCK // len(moved))
-    done = extreme = 0
-    goal = FLIPS
-    while True:
+    done, goal = 0, FLIPS
+    while len(rows):
+        pair = np.concatenate([gaps[rows], gaps[rows] ** 3]).T
+        most = max(1, _BLOCK // max(gaps.shape[1], len(rows)))
         while done < goal:
-            count = min(rows, goal - done)
-            extreme += reached(1.0 - 2.0 * draw.integers(0, 2, size=(count, len(moved)), dtype=np.int8))
+            count = min(most, goal - done)
+            both = _signs(draw, count, gaps.shape[1]) @ pair
+            sums, cubes = both[:, : len(rows)], both[:, len(rows) :]
+            flips, places = np.nonzero(np.abs(sums) >= least[rows])
+            some = rows[places]
+            found = skewness_corrected(sums[flips, places], cubes[flips, places], squares[some], n[some])
+            extreme += np.bincount(some[np.abs(found) >= limits[some]], minlength=len(extreme))
             done += count
-        p = (extreme + 1) / (done + 1)
-        error = _SURE * np.sqrt(p * (1 - p) / done)
-        if done >= MOST_FLIPS or extreme >= _SETTLED or p - error > level or p + error < level / together:
-            return p
+        p[rows] = (extreme[rows] + 1) / (done + 1)
+        error = _SURE * np.sqrt(p[rows] * (1 - p[rows]) / done)
+        settled = (extreme[rows] >= _SETTLED) | (p[rows] - error > level) | (p[rows] + error < level / together)
+        rows = rows[~settled] if done < MOST_FLIPS else rows[:0]
         goal = min(MOST_FLIPS, 4 * done)
+    return p
+
+
+def _least_sums(limits: npt.NDArray, squares: Values, most: Values, n: Values) -> Values:
+    """Sums below which no flip can reach the limits, whatever its cubes sum to (`most` at the most): what most flips need
+    not be looked at for."""
+    low, high = np.zeros(len(n)), np.sqrt(squares * n)
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        mean = middle / n
+        # the cubes that would bring the third moment to its greatest
+        reach = skewness_corrected(middle, most + 6 * mean * squares, squares, n)
+        below = reach < limits
+        low, high = np.where(below, middle, low), np.where(below, high, middle)
+    return low * (1 - _ROUNDED)
+
+
+def _signs(draw: np.random.Generator, rows: int, columns: int) -> npt.NDArray[np.float32]:
+    """Random signs, a bit each."""
+    width = -(-columns // 8)
+    bits = np.unpackbits(np.frombuffer(draw.bytes(rows * width), dtype=np.uint8).reshape(rows, width), axis=1)
+    return np.float32(1) - np.float32(2) * bits[:, :columns].astype(np.float32)
 
 
 def holm(p_values: Sequence[float]) -> list[float]:

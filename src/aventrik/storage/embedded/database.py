@@ -121,7 +121,7 @@ class Database:
         with told(self.path):
             yield from self._db.execute(statement)
 
-    def rows_of(self, statement: str, keys: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+    def rows_of(self, statement: str, keys: Sequence[Any]) -> Iterator[tuple[Any, ...]]:
         """The rows of a query with `IN (?)` for many values."""
         for place in range(0, len(keys), _AT_ONCE):
             part = keys[place : place + _AT_ONCE]

@@ -12,13 +12,16 @@ from typing import Any
 
 from ...core.keys import content_key
 from .database import Database, compressed, packed, unpacked
-from .schema import SCHEMA
+from .schema import SCHEMA, SHEETS
 
 OLD = "old"  # leads the question keys of runs that formats 1 and 2 held
 
 
 def migrate(database: Database, found: int) -> None:
-    """Brings a store of format 1 or 2 to the present one, inside the caller's transaction."""
+    """Brings a store of an older format to the present one, inside the caller's transaction."""
+    if found == 3:  # what format 4 adds is made again as it is needed
+        database.execute(SHEETS)
+        return
     for table in ("files", "documents", "results", "calls", "runs", "run_questions"):
         database.execute(f"ALTER TABLE {table} RENAME TO old_{table}")
     database.execute("DROP INDEX IF EXISTS documents_by_file")

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from ..protocols import Kept
+from ..protocols import Kept, Rate
 from .database import Database, compressed, decompressed
+
+_RECENT = 50_000  # results whose costs are averaged
 
 
 class EmbeddedResults:
@@ -36,6 +38,15 @@ class EmbeddedResults:
             list(dict.fromkeys(ids)),
         )
         return {row[0]: (row[1], row[2], row[3], row[4], row[5]) for row in rows}
+
+    def rates(self) -> dict[str, Rate]:
+        """By stage what a result took, of the last ones that were made."""
+        rows = self._db.rows(
+            "SELECT stage, count(*), avg(seconds), avg(calls), avg(tokens_in), avg(tokens_out), avg(money) FROM results "
+            "WHERE rowid > (SELECT max(rowid) FROM results) - ? GROUP BY stage",
+            (_RECENT,),
+        )
+        return {row[0]: Rate(*row[1:]) for row in rows}
 
     def keep(self, rows: Sequence[Kept]) -> None:
         """Keeps results, all or none."""

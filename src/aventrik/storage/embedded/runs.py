@@ -9,7 +9,7 @@ from typing import Any
 
 from ...core.keys import content_key
 from ..protocols import Run, RunQuestion
-from .database import Database, loads, packed, unpacked
+from .database import Database, compressed, decompressed, loads, packed, unpacked
 
 _KNOWN = "SELECT digest FROM questions WHERE digest IN (?)"
 _COLUMNS = "id, name, testset, made, questions, started, finished, costs, label, note"
@@ -39,6 +39,12 @@ class EmbeddedRuns:
 
         `costs` holds numbers under names, and mappings of such; the time it was first finished stays.
         """
+        with self._db.transaction():
+            self.keep(number, questions, costs)
+            self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
+
+    def keep(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None:
+        """The same of a run that stops before it is finished, with the questions that it came to."""
         bodies = {question.id: self._digest(question.body) for question in questions}
         with self._db.transaction():
             known = {row[0] for row in self._db.rows_of(_KNOWN, list(bodies.values()))}
@@ -56,7 +62,7 @@ class EmbeddedRuns:
             )
             old = loads(self._db.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
             self._db.execute("UPDATE runs SET costs = ? WHERE id = ?", (json.dumps(_added(old, costs)), number))
-            self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
+            self._db.execute("DELETE FROM sheets WHERE run = ?", (number,))
 
     def _digest(self, body: dict[str, Any]) -> str:
         """The key of a question's body; that of the same one is not worked out again."""
@@ -87,6 +93,15 @@ class EmbeddedRuns:
         """For each question id of a run, in its order, the result id of each stage."""
         rows = self._db.rows("SELECT id, results FROM run_questions WHERE run = ? ORDER BY place", (number,))
         return {name: loads(results) for name, results in rows}
+
+    def sheets(self, numbers: Sequence[int]) -> dict[int, bytes]:
+        """What was kept by `keep_sheet` of those runs that have it."""
+        rows = self._db.rows_of("SELECT run, body FROM sheets WHERE run IN (?)", list(numbers))
+        return {number: decompressed(body) for number, body in rows}
+
+    def keep_sheet(self, number: int, body: bytes) -> None:
+        """Keeps what the questions of a run came to in one piece, until that changes."""
+        self._db.execute("INSERT OR REPLACE INTO sheets VALUES (?, ?)", (number, compressed(body)))
 
     def whole(self, number: int) -> bool:
         """Whether all results that a run refers to still stand."""

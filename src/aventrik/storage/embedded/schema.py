@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-FORMAT = 3
+FORMAT = 4
+
+# Of each run, where it has been worked out, what its questions came to in one piece; can be made again.
+SHEETS = "CREATE TABLE sheets (run INTEGER PRIMARY KEY REFERENCES runs(id) ON DELETE CASCADE, body BLOB NOT NULL)"
 
 SCHEMA = (
     # Gathered files, and what tells whether one has changed.
@@ -47,4 +50,5 @@ SCHEMA = (
         run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, place INTEGER NOT NULL, id TEXT NOT NULL,
         key TEXT NOT NULL, question TEXT NOT NULL, results TEXT NOT NULL, PRIMARY KEY (run, place)
     ) WITHOUT ROWID""",
+    SHEETS,
 )

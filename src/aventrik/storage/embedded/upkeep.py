@@ -13,6 +13,7 @@ from .schema import FORMAT, SCHEMA
 
 _TABLES = ("documents", "contents", "results", "calls", "runs")
 # What stands in a backup: runs with all they rest on, and calls. In this order, for what refers to what.
+_RESTORABLE = (3, FORMAT)  # formats in which these tables are the same
 _BACKED_UP = ("corpora", "contents", "results", "questions", "calls")
 
 
@@ -93,7 +94,7 @@ def restore(database: Database, path: Path) -> dict[str, int]:
             tables = {row[0] for row in other.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
         finally:
             other.close()
-    if found != FORMAT or not {"runs", "calls", *_BACKED_UP} <= tables:
+    if found not in _RESTORABLE or not {"runs", "calls", *_BACKED_UP} <= tables:
         raise BadInput(f"{path}: is not a backup that this version can restore (format {found}, wanted {FORMAT})")
     database.execute("ATTACH DATABASE ? AS other", (str(path),))
     try:

@@ -1,0 +1,117 @@
+"""The mean of a measure for each two values: of two settings, or of a setting and of a group of questions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from .contributions import said
+from .intervals import Interval, intervals
+from .leading import model_confidence_set
+from .sheet import Values
+from .sides import Board, Side
+
+
+@dataclass(frozen=True)
+class Cell:
+    """The mean over the runs with two values, and its interval over the questions; `best`: the best cell of all;
+    `level`: it can't be told from that."""
+
+    row: str
+    column: str
+    runs: int
+    interval: Interval
+    best: bool
+    level: bool
+
+
+@dataclass(frozen=True)
+class Crossed:
+    """Two settings (or a setting and a facet of the questions) crossed. `uneven`: the runs of the cells differ in their
+    other settings too, so that cells can't be compared by these two alone."""
+
+    first: str
+    second: str
+    rows: list[str]
+    columns: list[str]
+    cells: list[Cell]
+    uneven: bool
+
+    def at(self, row: str, column: str) -> Cell | None:
+        """The cell of two values."""
+        return next((cell for cell in self.cells if (cell.row, cell.column) == (row, column)), None)
+
+
+def crossed(
+    sides: Sequence[Side], scored: Board, first: str, second: str, varying: Sequence[str], seed: int = 0
+) -> Crossed:
+    """Two settings crossed, over the questions for which all runs of a cell have a score."""
+    groups: dict[tuple[str, str], list[int]] = {}
+    for place, side in enumerate(sides):
+        groups.setdefault((said(side.settings.get(first)), said(side.settings.get(second))), []).append(place)
+    rests = [each for each in varying if each not in (first, second)]
+    kinds = {
+        tuple(sorted(tuple(said(sides[run].settings.get(each)) for each in rests) for run in runs))
+        for runs in groups.values()
+    }
+    values = np.array([scored.values[runs].mean(axis=0) for runs in groups.values()])
+    found = intervals(values, "score" if scored.kind == "share" else scored.kind, scored.groups, seed)
+    best, level = _leading(values, scored, seed)
+    cells = [
+        Cell(*name, len(runs), each, place == best, bool(level[place]))
+        for place, ((name, runs), each) in enumerate(zip(groups.items(), found)) if each is not None
+    ]  # fmt: skip
+    rows, columns = _sorted(name[0] for name in groups), _sorted(name[1] for name in groups)
+    return Crossed(first, second, rows, columns, cells, len(kinds) > 1)
+
+
+def crossed_by_group(
+    sides: Sequence[Side], scored: Board, setting: str, facet: str, labels: Mapping[str, Sequence[str]], seed: int = 0
+) -> Crossed:
+    """A setting crossed with a facet of the questions; the best value is marked in each group."""
+    groups: dict[str, list[int]] = {}
+    for place, side in enumerate(sides):
+        groups.setdefault(said(side.settings.get(setting)), []).append(place)
+    members: dict[str, list[int]] = {}
+    for place, key in enumerate(scored.keys):
+        for label in dict.fromkeys(labels.get(key, ())):
+            members.setdefault(label, []).append(place)
+    cells = []
+    for label, places in members.items():
+        chosen = np.zeros(len(scored.keys), dtype=bool)
+        chosen[places] = True
+        part = scored.of(chosen)
+        values = np.array([part.values[runs].mean(axis=0) for runs in groups.values()])
+        found = intervals(values, "score" if part.kind == "share" else part.kind, part.groups, seed)
+        best, level = _leading(values, part, seed)
+        cells += [
+            Cell(value, label, len(runs), each, place == best, bool(level[place]))
+            for place, ((value, runs), each) in enumerate(zip(groups.items(), found)) if each is not None
+        ]  # fmt: skip
+    return Crossed(setting, facet, _sorted(groups), list(members), cells, False)
+
+
+def _leading(values: Values, scored: Board, seed: int) -> tuple[int, list[bool]]:
+    """The place of the best row, and which rows can't be told from it, on the questions that all of them have."""
+    there = np.isfinite(values).all(axis=0)
+    if not there.any():
+        return -1, [False] * len(values)
+    sign = -1.0 if scored.less else 1.0
+    groups = None if scored.groups is None else np.unique(scored.groups[there], return_inverse=True)[1]
+    p = model_confidence_set(sign * values[:, there], groups, seed)
+    return int(np.argmax(sign * values[:, there].mean(axis=1))), [bool(each >= 0.05) for each in p]
+
+
+def _sorted(values: Iterable[str]) -> list[str]:
+    """Values in their natural order: numbers by size, others by name."""
+    names = list(dict.fromkeys(values))
+
+    def key(name: str) -> tuple[int, float, str]:
+        try:
+            return (0, float(name), name)
+        except ValueError:
+            return (1, 0.0, name)
+
+    return sorted(names, key=key)

@@ -1,0 +1,81 @@
+"""A comparison in JSON."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from ..core.comparing.account import losses
+from ..core.comparing.correcting import Corrected
+from ..core.comparing.crossing import Crossed
+from .comparing import Compared
+from .correcting import CorrectedRun
+
+
+def comparison_json(found: Compared) -> dict[str, Any]:
+    """The documented shape of `compare --json`."""
+    ids = [run.id for run in found.runs]
+    lead = found.leading
+    return {
+        "baseline": ids[found.baseline],
+        "measure": found.measure,
+        "questions": found.shared,
+        "clusters": "document" if found.by_document else "question",
+        "apart": found.apart,
+        "best": lead.as_json(ids) if lead else None,
+        "runs": [_run(found, place) for place in range(len(ids))],
+        "differences": [asdict(each) | {"real": each.real, **_runs(each, ids)} for each in found.contrasts],
+        "contributions": [asdict(each) | {"real": each.real} for each in found.contributions],
+        "interactions": [asdict(each) | {"real": each.real} for each in found.interactions],
+        "pairs": [asdict(each) | {"real": each.real} for each in found.pairs],
+        "against": ids[found.against],
+        "groups": [asdict(each) | {"real": each.real} for each in found.groups],
+        "beaten": [asdict(each) | {"run": ids[each.place]} for each in found.beaten],
+        "flips": [{**asdict(each), "question": found.ids[each.key]} for each in found.flips],
+    }
+
+
+def crossed_json(made: Crossed) -> dict[str, Any]:
+    """The documented shape of `compare --by A,B --json`."""
+    return {
+        "first": made.first, "second": made.second, "uneven": made.uneven,
+        "cells": [asdict(cell) for cell in made.cells],
+    }  # fmt: skip
+
+
+def _runs(each: Any, ids: list[int]) -> dict[str, int]:
+    return {"run": ids[each.place], "against_run": ids[each.against_place]}
+
+
+def _run(found: Compared, place: int) -> dict[str, Any]:
+    run, lead, twin = found.runs[place], found.leading, found.twins[place]
+    fixed = found.corrected.get(place, CorrectedRun())
+    return {
+        "run": run.id,
+        "name": run.name,
+        "testset": run.testset,
+        "settings": found.sides[place].settings,
+        "same_as": None if twin == place else found.runs[twin].id,
+        "questions": run.questions,
+        "left_out": found.left_out[place],
+        "failed": found.failures[place],
+        "declined": found.declined[place][0],
+        "measures": {name: asdict(each) for name, each in found.means[place].items()},
+        "may_be_best": lead.p.get(twin) if lead else None,
+        "chance_of_best": lead.chance.get(twin) if lead else None,
+        "costs": found.costs[place],
+        "untold": found.untold[place],
+        "lost": losses(found.sides[place]),
+        "corrected": {name: correction_json(each) for name, each in fixed.means.items()},
+        "corrected_gaps": {name: asdict(each) for name, each in fixed.gaps.items()},
+        "judges": [
+            {"judge": other, "against": first, "agreement": asdict(each)}
+            for first, other, each in found.judges.get(place, ())
+        ],
+    }
+
+
+def correction_json(found: Corrected) -> dict[str, float]:
+    """A corrected mean in JSON."""
+    names = ("judged", "mean", "low", "high", "n", "labels", "weight", "worth")
+    return {name: getattr(found, name) for name in names}

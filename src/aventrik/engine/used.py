@@ -1,0 +1,67 @@
+"""Which settings of a configuration count for nothing, because another one leaves them without use."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ..core.embedding import MODELS
+from ..core.rewriting import METHODS
+from ..workspace.configuration import NO_MODEL, Configuration
+
+
+def _by_words(made: Configuration) -> bool:
+    return made.search.method != "vector"
+
+
+def _by_vectors(made: Configuration) -> bool:
+    return made.search.method != "keyword"
+
+
+def _rewritten(made: Configuration) -> bool:
+    return bool(METHODS[made.rewriting.method])
+
+
+def _blended(made: Configuration) -> bool:
+    return made.search.method == "both" or _rewritten(made)
+
+
+def _answers(made: Configuration) -> bool:
+    return made.answering.model != NO_MODEL
+
+
+# For a setting that is not always used: when it is.
+_USED: dict[str, Callable[[Configuration], bool]] = {
+    "chunking.tokenizer": lambda made: made.chunking.unit == "tokens",
+    "chunking.around": lambda made: made.chunking.serve == "neighbours",
+    "chunking.larger_method": lambda made: made.chunking.serve == "larger",
+    "chunking.larger_size": lambda made: made.chunking.serve == "larger",
+    "index.model": lambda made: made.index.text != "chunk",
+    "index.k1": _by_words,
+    "index.b": _by_words,
+    "index.title_weight": _by_words,
+    "index.title_b": lambda made: _by_words(made) and made.index.title_weight > 0,
+    "embedding.model": _by_vectors,
+    "embedding.dimensions": lambda made: _by_vectors(made) and MODELS.get(made.embedding.model, False),
+    "rewriting.count": _rewritten,
+    "rewriting.model": _rewritten,
+    "search.blend": _blended,
+    "search.scaling": lambda made: _blended(made) and made.search.blend == "scores",
+    "search.weight": lambda made: made.search.method == "both",
+    "search.nearest": _by_vectors,
+    "search.links": lambda made: _by_vectors(made) and made.search.nearest == "graph",
+    "search.build_effort": lambda made: _by_vectors(made) and made.search.nearest == "graph",
+    "search.effort": lambda made: _by_vectors(made) and made.search.nearest == "graph",
+    "search.lists": lambda made: _by_vectors(made) and made.search.nearest == "lists",
+    "search.probes": lambda made: _by_vectors(made) and made.search.nearest == "lists",
+    "context.keep": _answers,
+    "context.budget": _answers,
+    "answering.style": _answers,
+    "answering.again": _answers,
+}
+
+
+def used_settings(configuration: Configuration) -> dict[str, Any]:
+    """The settings by dotted name; None for one that another setting leaves without use."""
+    found = configuration.settings()
+    return found | {name: None for name, used in _USED.items() if not used(configuration)}

@@ -187,7 +187,7 @@ def test_wrong_settings_of_the_workspace(workspace: Program) -> None:
 def test_unknown_runs_questions_and_measures_offer_the_nearest(workspace: Program) -> None:
     assert "no run yet" in workspace.fails("explain", "starter")
     workspace("run", "starter")
-    assert "did you mean starter?" in workspace.fails("explain", "startr")
+    assert "the nearest: starter" in workspace.fails("explain", "startr")
     assert "has no question 'zz'" in workspace.fails("explain", "starter", "zz")
     assert "did you mean groundedness?" in workspace.fails("compare", "--measure", "groundednes")
 
@@ -337,6 +337,6 @@ def test_compare_tells_costs_all_pairs_and_what_was_declined(workspace: Program)
     assert all(run["costs"]["seconds_95"] >= run["costs"]["seconds_median"] >= 0 for run in found["runs"])
     assert [run["declined"] for run in found["runs"]] == [1, 1, 1]  # the unanswerable one
     shown = workspace("compare", "--pairs").stdout
-    for piece in ("seconds a question", "of all pairs of runs", "declined to answer: run 1: 1 of 3", "the same"):
+    for piece in ("of all pairs of runs", "declined to answer: run 1: 1 of 3", "the same", "from base"):
         assert piece in shown, piece
     assert all(each["difference"]["same"] for each in found["differences"])

@@ -153,7 +153,7 @@ def test_a_store_that_can_not_be_written_can_be_read(
 @pytest.mark.parametrize(
     ("harm", "told"),
     [
-        ("DROP TABLE results", "no such table"),
+        ("DROP TABLE run_questions", "no such table"),
         ("ALTER TABLE runs RENAME COLUMN made TO unmade", "no such column"),
         ("UPDATE runs SET made = x'28b52ffd0000'", "not what was written there"),
         ("UPDATE runs SET costs = 'no json'", "not what was written there"),

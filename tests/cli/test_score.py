@@ -153,7 +153,7 @@ def test_a_criterion_is_a_measure_with_a_direction_like_any_other(workspace: Pro
     found = workspace.json("compare", "live", "other", "--measure", "figured")
     assert [row["measures"]["figured"]["mean"] for row in found["runs"]] == [1.0, 0.5]
     told = workspace("compare", "live", "other", "--measure", "figured").stdout
-    assert "less is better: hallucinated, figured" in " ".join(told.split())
+    assert "less is better: figured, hallucinated" in " ".join(told.split())
     assert "the pattern of level 1 is found" in workspace("explain", "live", "a1").stdout
     spread = workspace("compare", "live", "other", "--spread", "figured").stdout
     assert "0 questions worse, 1 better" in spread

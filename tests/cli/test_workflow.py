@@ -31,7 +31,7 @@ def test_the_demo_shows_the_whole_job(demo: tuple[Program, str]) -> None:
         "aventrik run",
         "8 configurations on 66 questions of enquiries",
         "hit@5 against the baseline plain",
-        "what each setting contributed",
+        "what each setting brought to hit@5",
         "where each needed fact was lost",
         "drafted questions beside real ones",
         "what an answer needs, and where it was lost",

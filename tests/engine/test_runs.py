@@ -11,13 +11,14 @@ import pytest
 from aventrik.core.errors import BadInput
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.testsets import Question
-from aventrik.engine.comparing import compare, side_of
+from aventrik.engine.comparing import compare
 from aventrik.engine.cutting import figures
 from aventrik.engine.explaining import explain
 from aventrik.engine.gathering import gather
 from aventrik.engine.graph import STAGES
 from aventrik.engine.opened import Opened
-from aventrik.engine.planning import plan
+from aventrik.engine.planning import Planner
+from aventrik.engine.run_sides import side_of
 from aventrik.engine.runs import Outcome, Runner
 from aventrik.engine.stage import QUESTION, needed
 from aventrik.workspace.configuration import Configuration
@@ -174,7 +175,8 @@ def test_runs_are_paired_by_what_is_asked_and_not_by_id(opened: Opened) -> None:
     found = compare(opened.store, opened.workspace.settings, runs)
     assert found.shared == 2  # the moved one and the unanswerable one
     assert found.left_out == [1, 1]
-    assert found.contrasts[0].difference.n == 1  # the unanswerable one has no retrieval score
+    assert found.twins == [0, 0]  # by the same results
+    assert found.means[0]["hit@5"].n == 1  # the unanswerable one has no retrieval score
     other = runner.run(plain, "t", [edited]).run
     only = runner.run(plain, "t", [two]).run
     with pytest.raises(BadInput, match=r"no question in common: the questions of 't' were changed"):
@@ -301,14 +303,14 @@ def test_a_plan_says_what_a_run_would_do_and_does_nothing(folder: Path) -> None:
     opened = speaking(folder, house=speaker)
     answering = configured({"answering": {"model": "house"}, "chunking": {"size": 60}})
     nodes = list(needed(opened.place(answering).nodes, QUESTION))
-    found = plan(opened, answering, questions_of(opened))
+    found = Planner(opened, questions_of(opened)).plan(answering)
     assert found.corpus == ["chunks", "terms", "keyword", "fitted", "vectors"]
     assert (found.known, found.missing, found.open) == (0, 3 * len(nodes), True)
     assert found.calls == 3
     assert speaker.asked == []
     assert opened.store.runs.all() == []
     run(opened, answering)
-    found = plan(speaking(folder, house=speaker), answering, questions_of(opened))
+    found = Planner(speaking(folder, house=speaker), questions_of(opened)).plan(answering)
     assert (found.corpus, found.missing, found.open, found.calls) == ([], 0, False, 0)
 
 

@@ -13,7 +13,8 @@ from ..core.comparing.sides import Contrast, less_is_better
 from ..core.measures.loss import STAGES
 from ..engine.comparing import SHOWN, Compared, verdict
 from ..engine.leading import Leading
-from .run_table import cost_told, seconds, show_runs, told
+from ..report.run_names import told
+from .run_table import cost_told, seconds, show_measures, show_runs
 from .screen import Screen, number
 from .verdict_views import kappa_told
 from .what_mattered import show_contributions, show_interactions
@@ -38,6 +39,8 @@ def show(found: Compared, screen: Screen, every: bool = False) -> None:
     _legend(found, places, screen)
     _notes(found, screen)
     _corrected(found, screen)
+    if every:
+        show_measures(found, places, screen)
     if few or every:
         _costs(found, places, screen)
         if found.contrasts:
@@ -190,7 +193,7 @@ def _twins(found: Compared) -> str:
 
 def _notes(found: Compared, screen: Screen) -> None:
     """Of the answers: how many were declined, could not be told, or are not sound; and how judges agree."""
-    counts = [f"{name} {_behind(found, name)}" for name in dict.fromkeys((found.measure, *found.measures))]
+    counts = [_behind(found, name) for name in dict.fromkeys((found.measure, *found.measures))]
     if len({count.rpartition(" ")[2] for count in counts}) > 1 or len(found.order) <= 2:
         screen.say(f"questions behind each: {', '.join(counts)}", style="dim")
     shown = [place for place in _first(found) if place in found.order]
@@ -344,7 +347,7 @@ def _fronts(found: Compared, screen: Screen) -> None:
     if lead is None:
         return
     for name, places in lead.fronts.items():
-        values = {place: cost for place in places if (cost := found_cost(found, name, place)) is not None}
+        values = {place: cost for place in places if (cost := found.cost(name, place)) is not None}
         if len(values) < 2:
             continue
         some = places if len(places) <= _FRONT else [*places[: _FRONT - 1], places[-1]]
@@ -352,18 +355,6 @@ def _fronts(found: Compared, screen: Screen) -> None:
         more = f" ({len(places) - len(some)} between)" if len(some) < len(places) else ""
         what = {"money": "money", "model-tokens": "tokens", "seconds": "seconds"}.get(name, "tokens to read")
         screen.say(f"front of {found.measure} against {what}: {' → '.join(steps)}{more}", style="dim")
-
-
-def found_cost(found: Compared, name: str, place: int) -> float | None:
-    """What a question of a run costs by one measure."""
-    if name == "seconds":
-        return found.costs[place].get("seconds_median")
-    if name in found.costs[place]:
-        return found.costs[place][name]
-    price = found.leading.price if found.leading else None
-    if price is not None and price.measure == name:
-        return price.values[place]
-    return found.sides[place].sheet.mean(name)
 
 
 def _of(found: Compared, place: int) -> float:

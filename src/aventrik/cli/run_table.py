@@ -6,16 +6,16 @@ from collections.abc import Sequence
 
 from rich.text import Text
 
-from ..core.comparing.contributions import said
 from ..core.comparing.leading import ALPHA
 from ..engine.comparing import Compared
-from ..workspace.configuration import Configuration
+from ..report.run_names import base_name, by_weight, settings_shown, short_names, value_of
 from .bars import axis, bar
 from .columns import Column, fitted, lines
 from .screen import Screen, number, shortened
 
-_NAME = 24  # characters of a name at the most
+_NAME = 28  # characters of a name at the most
 _VALUE = 12  # and of a setting's value
+_UNTOLD = 200  # rank from which on a column is not missed
 _LEAST_BAR, _MOST_BAR = 14, 30
 SHORT = {"reciprocal-rank": "rr", "groundedness": "grounded", "hallucinated": "halluc.", "correctness": "correct"}
 
@@ -45,22 +45,26 @@ def show_runs(found: Compared, places: Sequence[int], screen: Screen) -> None:
     for line in lines(shown, width):
         screen.text(line)
     if out:
-        left = [column.title for column in out]
-        screen.say(f"left out for want of room: {', '.join(sorted(left, key=left.index))}", style="dim")
+        left = [column.title for column in reversed(out) if column.rank < _UNTOLD]
+        if left:
+            screen.say(f"left out for want of room: {', '.join(left)}", style="dim")
 
 
 def _columns(found: Compared, places: Sequence[int]) -> list[Column]:
     """All columns there may be, in order; the one without a title is to be drawn."""
     rows = list(places)
     columns = [Column("run", [_mark(found, place) for place in rows], right=True)]
-    bases = {base_name(found, place) for place in range(len(found.runs))}
-    if len(bases) > 1:
-        columns.append(Column("configuration", [shortened(base_name(found, place), _NAME) for place in rows]))
+    names = [found.runs[place].name for place in rows]
+    named = max(map(len, names)) <= _NAME  # short names say it all
+    if not named:
+        names = [base_name(found, place) for place in rows]
+    if named or len(set(names)) > 1:
+        columns.append(Column("configuration", [shortened(name, _NAME) for name in names]))
     ranks = {name: rank for rank, name in enumerate(by_weight(found))}
     short = short_names(found)
     for name in settings_shown(found):
-        cells = [shortened(_value(found, place, name), _VALUE) for place in rows]
-        columns.append(Column(short[name], cells, rank=20 + ranks.get(name, 99)))
+        cells = [shortened(value_of(found, place, name), _VALUE) for place in rows]
+        columns.append(Column(short[name], cells, rank=(_UNTOLD if named else 20) + ranks.get(name, 99)))
     labels = [found.runs[place].label for place in rows]
     if any(labels):
         columns.append(Column("label", [shortened(label, _VALUE) for label in labels], rank=30))
@@ -74,7 +78,7 @@ def _columns(found: Compared, places: Sequence[int]) -> list[Column]:
         columns.append(Column("P(best)", told, right=True, rank=10))
     for rank, name in enumerate(name for name in found.measures if name != found.measure):
         cells = [_mean(found, place, name) for place in rows]
-        columns.append(Column(_short(name), cells, right=True, rank=70 + rank))
+        columns.append(Column(_short(name), cells, right=True, rank=(4 if found.named else 70) + rank))
     columns += _costs(found, rows)
     return columns
 
@@ -135,64 +139,25 @@ def _short(name: str) -> str:
     return SHORT.get(head, head) + at + k
 
 
-def base_name(found: Compared, place: int) -> str:
-    """The name of a run, or of the sweep that it is one of."""
-    name = found.runs[place].name
-    return name.partition("/")[0] if "/" in name and not found.runs[place].made.get("outside") else name
-
-
-def settings_shown(found: Compared) -> list[str]:
-    """The settings that vary, in the order of the stages."""
-    order = {name: place for place, name in enumerate(Configuration(name="x").settings())}
-    values: dict[str, set[str]] = {}
-    for side in found.sides:
-        for name, value in side.settings.items():
-            if value is not None:
-                values.setdefault(name, set()).add(said(value))
-    varying = [name for name, several in values.items() if len(several) > 1]
-    return sorted(varying, key=lambda name: (order.get(name, len(order)), name))
-
-
-def by_weight(found: Compared) -> list[str]:
-    """The settings that vary, by how much they contributed at the most."""
-    most: dict[str, float] = {}
-    for each in found.contributions:
-        most[each.setting] = max(most.get(each.setting, 0.0), abs(each.difference.mean))
-    return sorted(most, key=lambda name: -most[name])
-
-
-def short_names(found: Compared) -> dict[str, str]:
-    """For each setting that varies the last part of its name, where that is the only such one."""
-    names = settings_shown(found)
-    last = [name.rpartition(".")[2] for name in names]
-    return {name: short if last.count(short) == 1 else name for name, short in zip(names, last)}
-
-
-def _value(found: Compared, place: int, name: str) -> str:
-    """The value of a setting; where runs with other values came to the same, all of these."""
-    places = [place, *found.folded(place)]
-    values = list(dict.fromkeys(said(found.sides[each].settings.get(name)) for each in places))
-    if len(values) == 1:
-        return values[0]
-    every = {said(side.settings[name]) for side in found.sides if side.settings.get(name) is not None}
-    return "any" if every <= set(values) else "/".join(values)
-
-
-def told(found: Compared, place: int) -> str:
-    """A run in a sentence: its number, and its settings that vary, the weightiest first."""
-    run = found.runs[place]
-    base = base_name(found, place)
-    if base == run.name:
-        return f"run {run.id} ({shortened(run.name, 40)})"
-    short = short_names(found)
-    order = by_weight(found)
-    names = sorted(short, key=lambda name: order.index(name) if name in order else len(order))
-    values = [(name, _value(found, place, name)) for name in names]
-    parts = [_said_of(short[name], shortened(value, _VALUE)) for name, value in values if value != "–"][:4]
-    return f"run {run.id} ({', '.join(parts)})" if parts else f"run {run.id}"
-
-
-def _said_of(name: str, value: str) -> str:
-    """A setting in a sentence: a word speaks for itself, a figure or a yes or no does not."""
-    word = value.replace("-", "").replace("+", "").isalpha() and value not in ("True", "False", "any", "none")
-    return value if word else f"{name} {value}"
+def show_measures(found: Compared, places: Sequence[int], screen: Screen) -> None:
+    """Prints all other measures of these runs with their intervals."""
+    names = [name for name in found.measures if name != found.measure]
+    if not names:
+        return
+    screen.title("the other measures, with 95 % intervals")
+    columns = [Column("run", [_mark(found, place) for place in places], right=True)]
+    for rank, name in enumerate(names):
+        cells = [
+            "–" if (each := found.means[place].get(name)) is None
+            else f"{number(each.mean)} [{number(each.low)} {number(each.high)}]"
+            for place in places
+        ]  # fmt: skip
+        columns.append(Column(_short(name), cells, rank=1 + rank))
+    while len(columns) > 1:  # too narrow for all side by side: more lines carry on
+        kept, _ = fitted(columns, screen.out.width)
+        kept = kept if len(kept) > 1 else columns[:2]
+        for line in lines(kept, screen.out.width):
+            screen.text(line)
+        columns = [columns[0], *(column for column in columns[1:] if column not in kept)]
+        if len(columns) > 1:
+            screen.say()

@@ -7,9 +7,9 @@ from rich.text import Text
 from ..core.comparing.contributions import Contribution, Interaction
 from ..core.comparing.crossing import Crossed
 from ..engine.comparing import Compared
+from ..report.run_names import short_names
 from .bars import axis, bar
 from .columns import Column, fitted, lines
-from .run_table import short_names
 from .screen import Screen, number, shortened
 
 _ROWS = 8

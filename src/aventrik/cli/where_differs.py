@@ -7,9 +7,9 @@ from rich.text import Text
 from ..core.comparing.groups import Group
 from ..core.comparing.spread import Moved
 from ..engine.comparing import Compared
+from ..report.run_names import told
 from .bars import axis, bar
 from .columns import Column, fitted, lines
-from .run_table import told
 from .screen import Screen, number, shortened
 
 _TOLD = 3  # groups that are told of themselves

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -34,15 +34,17 @@ from ..storage.protocols import Run, Store
 from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
-from .correcting import CorrectedRun, corrected_runs
 from .facets import facets_of
 from .leading import Leading, leading, prices_of
 from .opened import find_run
-from .reviewing import among_judges
 from .run_sheets import COSTS
 from .run_sides import Found, sides_of
 
+if TYPE_CHECKING:
+    from .correcting import CorrectedRun
+
 SHOWN = 15  # runs that are shown of many, beside the baseline
+_POWERED = 60  # runs of which it is worked out what could be shown, of more for those that are shown first
 MOST_PAIRED = 40  # runs that are set against each other in all pairs
 _COLUMNS = (
     "hit@{k}",
@@ -64,7 +66,7 @@ _BASIS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Compared:
     """All that a comparison shows. Lists are of runs, in the order of `runs`, which are spoken of by their places.
 
@@ -73,7 +75,8 @@ class Compared:
     settings the runs differ; `shared` is the number of questions that all have, `left_out` of each run those that it has
     beside; `declined` of each run how many of how many questions it declined; `untold` of each run the mean share of
     claims that the judge could not tell; `failures` how many have no sound answer or judgement. `groups` and `flips` are
-    of the best run against the baseline, or of the second best, where that is the best: `against`.
+    of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
+    asked for these very columns.
     """
 
     runs: list[Run]
@@ -105,6 +108,7 @@ class Compared:
     costs: list[dict[str, float]]
     untold: list[float | None]
     bodies: dict[str, Mapping[str, Any]]
+    named: bool = False
     pairs: list[Contrast] = field(default_factory=list)
     corrected: dict[int, CorrectedRun] = field(default_factory=dict)
     judges: dict[int, list[tuple[str, str, Agreed]]] = field(default_factory=dict)
@@ -138,6 +142,12 @@ class Compared:
     def by_place(self) -> dict[int, Contrast]:
         """Each run's difference from the baseline."""
         return {each.place: each for each in self.contrasts}
+
+    def cost(self, name: str, place: int) -> float | None:
+        """What a question of a run costs by one measure: seconds by their median, all else by its mean."""
+        if name == "seconds":
+            return self.costs[place].get("seconds_median")
+        return self.costs[place][name] if name in self.costs[place] else self.sides[place].sheet.mean(name)
 
     def folded(self, place: int) -> list[int]:
         """The other runs that came to the same as a run, by the same results."""
@@ -186,7 +196,9 @@ def compare(
         if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS) and not run.made.get("outside")
     ]  # fmt: skip
     distinct = [place for place in order if np.isfinite(scored.values[place]).any()]
-    lead = leading(scored, distinct, prices_of(sides, _cut_off(measure, known)), seed) if distinct else None
+    against_base = _contrasts(sides, twins, first, measure, seed, by_document, shown)
+    pair = against_base[0].p if len(distinct) == 2 and len(against_base) == 1 else None
+    lead = leading(scored, distinct, prices_of(sides, _cut_off(measure, known)), seed, pair) if distinct else None
     best = lead.best if lead else order[0]
     against = twins[first] if best != twins[first] else next((place for place in order if place != best), best)
     bodies = _bodies(store, chosen, whole, shared)
@@ -195,7 +207,7 @@ def compare(
     return Compared(
         chosen, sides, first, measure, columns, twins, order, shown, scored,
         _means(sides, columns, measure, seed, by_document, shown, twins),
-        _contrasts(sides, twins, first, measure, seed, by_document, shown),
+        against_base,
         _of(alike, lambda some: contributions(some, measure, seed, by_document), sides),
         _of(alike, lambda some: interactions(some, measure, seed, by_document), sides),
         lead, against,
@@ -207,10 +219,10 @@ def compare(
         len(shared), [len(found.side.sheet) - len(shared) for found in whole],
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1], alike,
         by_document, {key: name for found in whole[:1] for key, name in found.ids.items()}, costs,
-        [_untold(side) for side in sides], bodies,
+        [_untold(side) for side in sides], bodies, bool(measures),
         _all_pairs([sides[place] for place in order], measure, seed, by_document) if pairs else [],
         _corrected(store, chosen, sides, first, shown, reviews, seed, by_document),
-        {place: told for place in shown if (told := among_judges(store, chosen[place], seed))},
+        _judges(store, chosen, shown, seed),
     )  # fmt: skip
 
 
@@ -288,7 +300,8 @@ def _contrasts(
     """Every run that stands for others against the baseline, under its place among all runs."""
     distinct = [place for place in dict.fromkeys(twins) if place != twins[baseline]]
     some = [sides[place] for place in (twins[baseline], *distinct)]
-    power = {row for row, place in enumerate((twins[baseline], *distinct)) if place in set(shown)}
+    first = set(shown if len(shown) <= _POWERED else _shown(shown, twins[baseline]))
+    power = {row for row, place in enumerate((twins[baseline], *distinct)) if place in first}
     found = contrasts(some, 0, measure, seed, by_document, power)
     names = [twins[baseline], *distinct]
     return [replace(each, place=names[each.place], against_place=names[each.against_place]) for each in found]
@@ -309,9 +322,27 @@ def _corrected(
 ) -> dict[int, CorrectedRun]:  # fmt: skip
     if reviews is None:
         return {}
-    places = list(dict.fromkeys([baseline, *shown]))
+    places = [
+        place for place in dict.fromkeys([baseline, *shown]) if reviews.whats(runs[place].name, runs[place].testset)
+    ]
+    if not places:
+        return {}
+    from .correcting import corrected_runs  # rests on all that judging rests on
+
+    places = list(dict.fromkeys([baseline, *places]))
     found = corrected_runs(store, [runs[n] for n in places], [sides[n] for n in places], 0, reviews, seed, by_document)
     return {place: each for place, each in zip(places, found) if each.means}
+
+
+def _judges(
+    store: Store, runs: Sequence[Run], shown: Sequence[int], seed: int
+) -> dict[int, list[tuple[str, str, Agreed]]]:  # fmt: skip
+    several = [place for place in shown if len(runs[place].made.get("judges", ())) > 1]
+    if not several:
+        return {}
+    from .reviewing import among_judges
+
+    return {place: told for place in several if (told := among_judges(store, runs[place], seed))}
 
 
 def _bodies(

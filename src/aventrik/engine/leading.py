@@ -52,8 +52,11 @@ class Leading:
         }
 
 
-def leading(scored: Board, places: Sequence[int], prices: Sequence[Price], seed: int) -> Leading | None:
-    """The best of some runs, by their places on the board; None where they share no question with a score."""
+def leading(
+    scored: Board, places: Sequence[int], prices: Sequence[Price], seed: int, pair: float | None = None
+) -> Leading | None:
+    """The best of some runs, by their places on the board; None where they share no question with a score. `pair`: of two
+    runs the p-value of their difference, which then decides here too."""
     whole = scored.whole(places)
     if not len(whole.keys):
         return None
@@ -61,6 +64,8 @@ def leading(scored: Board, places: Sequence[int], prices: Sequence[Price], seed:
     p = model_confidence_set(values, whole.groups, seed)
     means = values.mean(axis=1)
     best = int(np.argmax(np.round(means, 12)))
+    if pair is not None and len(p) == 2:
+        p[1 - best] = pair
     group = [row for row in np.argsort(-means, kind="stable").tolist() if p[row] >= ALPHA]
     winner = corrected_mean(values, whole.groups, seed)
     if whole.less:
@@ -90,12 +95,13 @@ def _cheapest(group: Sequence[int], prices: Sequence[Price]) -> tuple[int | None
 
 def prices_of(sides: Sequence[Side], k: int) -> list[Price]:
     """What tells runs apart by cost: money where any is spent, else tokens of models, else the tokens that a model would
-    have to read of the first `k` items; and seconds (median)."""
+    have to read of the first `k` items; and seconds (median). What another system spent is none of these."""
     found = []
     for name in ("money", "model-tokens", f"tokens@{k}"):
-        values = [side.sheet.mean(name) for side in sides]
-        if any(values):
-            found.append(Price(name, values))
+        ours = [side.sheet.mean(name) if side.settings else None for side in sides]
+        if any(ours):
+            everyone = name.startswith("tokens@")
+            found.append(Price(name, [side.sheet.mean(name) for side in sides] if everyone else ours))
             break
     seconds = [_median(side, "seconds") for side in sides]
     if any(seconds):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import chain
 from typing import Any
 
@@ -140,39 +141,51 @@ def _spent(
 
 
 def _packed(sheet: RunSheet) -> bytes:
-    """A sheet as bytes: a line of JSON, then the scores as rows of doubles."""
+    """A sheet as bytes: a line of JSON with what runs on the same questions have in common, one with what is its own, then
+    the scores as rows of doubles."""
     keys, names = sheet.scores.keys_in_order, list(sheet.scores.columns)
-    head = {
+    alike = {"keys": keys, "ids": [sheet.ids[key] for key in keys], "clusters": [sheet.clusters[key] for key in keys]}
+    kinds = {lost: place for place, lost in enumerate(dict.fromkeys(sheet.lost[key] for key in keys))}
+    own = {
         "version": VERSION,
-        "keys": keys,
-        "ids": [sheet.ids[key] for key in keys],
-        "clusters": [sheet.clusters[key] for key in keys],
-        "lost": [sheet.lost[key] for key in keys],
+        "ways": list(kinds),
+        "lost": [kinds[sheet.lost[key]] for key in keys],
         "marks": [sheet.marks[key] for key in keys],
         "failed": sorted(sheet.failed),
         "names": names,
     }
     rows = np.array([sheet.scores.columns[name] for name in names], dtype="<f8")
-    return encode(head) + b"\n" + rows.tobytes()
+    return b"\n".join([encode(alike), encode(own), rows.tobytes()])
 
 
 def _unpacked(body: bytes) -> RunSheet | None:
     """The inverse; None for one that another version kept, or that is not sound."""
-    first, _, rows = body.partition(b"\n")
+    first, _, rest = body.partition(b"\n")
+    second, _, rows = rest.partition(b"\n")
     try:
-        head = _head(first)
-        if head["version"] != VERSION:
+        keys, ids, clusters = _alike(first)
+        own = _parsed(second)
+        if own["version"] != VERSION:
             return None
-        keys, names = head["keys"], head["names"]
+        names = own["names"]
         values = np.frombuffer(rows, dtype="<f8").reshape(len(names), len(keys))
-        ids, clusters, marks = (dict(zip(keys, head[name])) for name in ("ids", "clusters", "marks"))
-        lost = {key: tuple(stages) for key, stages in zip(keys, head["lost"])}
-    except (ValueError, KeyError, TypeError):
+        ways = [tuple(stages) for stages in own["ways"]]
+        lost = dict(zip(keys, [ways[place] for place in own["lost"]], strict=True))
+        marks = dict(zip(keys, own["marks"], strict=True))
+    except (ValueError, KeyError, TypeError, IndexError):
         return None
-    return RunSheet(ids, clusters, lost, frozenset(head["failed"]), Sheet(keys, dict(zip(names, values))), marks)
+    return RunSheet(ids, clusters, lost, frozenset(own["failed"]), Sheet(keys, dict(zip(names, values))), marks)
 
 
-def _head(line: bytes) -> dict[str, Any]:
+@lru_cache(maxsize=64)
+def _alike(line: bytes) -> tuple[tuple[str, ...], dict[str, str], dict[str, str]]:
+    """The keys of the questions, and by these the ids and documents: the same objects for runs on the same questions."""
+    found = _parsed(line)
+    keys = tuple(found["keys"])
+    return keys, dict(zip(keys, found["ids"], strict=True)), dict(zip(keys, found["clusters"], strict=True))
+
+
+def _parsed(line: bytes) -> dict[str, Any]:
     try:
         found = orjson.loads(line)
     except orjson.JSONDecodeError:  # half of a surrogate pair, which it does not know

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ..arguments import given_path
 from ..screen import Screen
 
 if TYPE_CHECKING:
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
     from ...engine.opened import Opened
     from ...engine.run_sides import Chosen
 
+PANELS = ("overview", "intervals", "cost", "settings", "lost", "spread", "time")
 HELP = (
     "Runs side by side: measures with 95 % intervals, which differences from the baseline are real, what each "
     "setting contributed, and where the evidence was lost."
@@ -46,6 +48,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--flips", action="store_true", help="the questions that flipped between these two")
     parser.add_argument(
+        "--picture", metavar="FILE", type=given_path, help="draw the comparison to a file, .png or .svg (1280 x 800)"
+    )
+    parser.add_argument(
+        "--draw", choices=PANELS, help="what is drawn: all in one (default), or one panel on the whole of the picture"
+    )
+    parser.add_argument(
         "--spread",
         metavar="NAME",
         help="how this measure is spread in each run, and the questions that two runs differ on",
@@ -54,16 +62,22 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
+    from ...core.errors import BadInput
     from ...engine.comparing import compare
     from ...engine.comparison_json import comparison_json, crossed_json
     from ...engine.opened import Opened
     from ...engine.run_sides import chosen_runs
     from ...engine.spreading import spread_of
+    from ...report.pictures import check_picture
     from ..comparison import show
     from ..spread_views import show_spread
     from ..what_mattered import show_crossed
     from ..where_differs import show_flips, show_groups
 
+    if options.draw and not options.picture:
+        raise BadInput("--draw says what --picture draws: name a file, --picture FILE")
+    if options.picture:
+        check_picture(options.picture)
     opened = Opened(Path(options.workspace))
     chosen = chosen_runs(opened.store, options.runs)
     measures = options.measures.split(",") if options.measures else None
@@ -80,6 +94,9 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         show_spread(result, spread, screen)
         return 0
     _left_out(chosen, screen)
+    if options.picture:
+        _draw(opened, result, options, screen)
+        return 0
     if options.by:
         from ...engine.crossing import crossed_by
 
@@ -100,6 +117,20 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     show(result, screen, options.all)
     _doubts(opened, result, screen)
     return 0
+
+
+def _draw(opened: Opened, result: Compared, options: argparse.Namespace, screen: Screen) -> None:
+    """Draws what was asked for."""
+    from ...engine.crossing import crossed_by
+    from ...report.comparison import write_comparison
+    from ...report.run_names import by_weight
+
+    panel = options.draw or ("settings" if options.by else "overview")
+    names = options.by.split(",") if options.by else by_weight(result)[:2]
+    crossed = crossed_by(opened, result, names)[0] if panel == "settings" and len(names) > 1 else None
+    write_comparison(options.picture, result, panel, crossed)
+    screen.result({"picture": str(options.picture), "draw": panel, "runs": [run.id for run in result.runs]})
+    screen.say(f"drawn: {options.picture}")
 
 
 def _left_out(chosen: Chosen, screen: Screen) -> None:

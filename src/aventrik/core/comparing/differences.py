@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass
 
@@ -92,6 +91,11 @@ def paired_differences(
     if not exact and len(moved):
         p[moved] = sign_flips(drawn[moved], counts[moved], seed, together, ALPHA)
         ends[:, moved] = bca_rows(gaps[moved], groups, seed)
+        if kind == "share":
+            worth = [design_effect(gaps[row][there[row]], _own(groups, there[row])) for row in moved]
+            better, worse = ((sign * kept[moved] > 0).sum(axis=1) / worth for sign in (1, -1))
+            tango = tango_intervals(better, worse, n[moved] / np.array(worth))
+            ends[0, moved], ends[1, moved] = np.minimum(ends[0, moved], tango[0]), np.maximum(ends[1, moved], tango[1])
     found: list[Difference | None] = []
     for row in range(len(gaps)):
         if not n[row]:
@@ -104,15 +108,16 @@ def paired_differences(
             found.append(Difference(0.0, low, high, 1.0, int(n[row]), "none: all equal", None, True, clusters))
             continue
         values = gaps[row][here]
-        own = None if groups is None else groups[here]
         if exact:
             found.append(_of_shares(values, level, row in power))
         else:
             seen = values if groups is None else drawn[row][np.unique(groups[here])]
-            found.append(
-                _of_scores(values, own, clusters, seen, kind, float(p[row]), ends[:, row], level, row in power)
-            )
+            found.append(_of_scores(values, clusters, seen, kind, float(p[row]), ends[:, row], level, row in power))
     return found
+
+
+def _own(groups: npt.NDArray[np.int64] | None, here: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64] | None:
+    return None if groups is None else groups[here]
 
 
 def _of_shares(gaps: Values, level: float, power: bool) -> Difference:
@@ -124,7 +129,6 @@ def _of_shares(gaps: Values, level: float, power: bool) -> Difference:
 
 def _of_scores(
     gaps: Values,
-    groups: npt.NDArray[np.int64] | None,
     clusters: int,
     drawn: Values,
     kind: str,
@@ -135,11 +139,6 @@ def _of_scores(
 ) -> Difference:
     n = len(gaps)
     low, high = float(ends[0]), float(ends[1])
-    if kind == "share":
-        worth = design_effect(gaps, groups)
-        better, worse = int((gaps > 0).sum()), int((gaps < 0).sum())
-        tango = tango_interval(better / worth, worse / worth, n / worth)
-        low, high = min(low, tango[0]), max(high, tango[1])
     if p >= ALPHA:
         low, high = min(low, 0.0), max(high, 0.0)
     least = smallest_for_scores(drawn, level) if power else None
@@ -169,29 +168,36 @@ def share_difference(better: int, worse: int, n: int, level: float = LEVEL) -> t
 def tango_interval(better: float, worse: float, n: float, level: float = LEVEL) -> tuple[float, float]:
     """Score interval of the difference of paired proportions (Tango, 1998): all δ at which the score statistic
     (better − worse − nδ) ÷ √(n(2q + δ(1 − δ))) lies between ±z, q the maximum-likelihood share that is worse at δ."""
+    low, high = tango_intervals(np.array([better]), np.array([worse]), np.array([n]), level)
+    return float(low[0]), float(high[0])
+
+
+def tango_intervals(better: Values, worse: Values, n: Values, level: float = LEVEL) -> tuple[Values, Values]:
+    """The same of many pairs at once."""
     z = float(special.ndtri((1 + level) / 2))
 
-    def score(delta: float) -> float:
+    def score(delta: Values) -> Values:
         a, b = 2 * n, -better - worse + (2 * n - better + worse) * delta
         c = -worse * delta * (1 - delta)
-        q = (math.sqrt(max(0.0, b * b - 4 * a * c)) - b) / (2 * a)
+        q = (np.sqrt(np.maximum(0.0, b * b - 4 * a * c)) - b) / (2 * a)
         variance = n * (2 * q + delta * (1 - delta))
         gap = better - worse - n * delta
-        return gap / math.sqrt(variance) if variance > 1e-12 else math.copysign(math.inf, gap) if gap else 0.0
+        none = np.where(gap == 0, 0.0, np.copysign(np.inf, gap))
+        return np.asarray(
+            np.where(variance > 1e-12, gap / np.sqrt(np.maximum(variance, 1e-12)), none), dtype=np.float64
+        )
 
     mean = (better - worse) / n
-    edge = 1 - 1e-9
-    low = -1.0 if score(-edge) < z else _root(lambda d: score(d) - z, -edge, mean)
-    high = 1.0 if score(edge) > -z else _root(lambda d: score(d) + z, mean, edge)
+    edge = np.full(len(n), 1 - 1e-9)
+    low = np.where(score(-edge) < z, -1.0, _roots(lambda d: score(d) - z, -edge, mean))
+    high = np.where(score(edge) > -z, 1.0, _roots(lambda d: score(d) + z, mean, edge))
     return low, high
 
 
-def _root(function: Callable[[float], float], low: float, high: float) -> float:
-    """Where a falling function is 0 between two places, by halving."""
+def _roots(function: Callable[[Values], Values], low: Values, high: Values) -> Values:
+    """Where falling functions are 0 between two places, by halving."""
     for _ in range(_HALVINGS):
         middle = (low + high) / 2
-        if function(middle) > 0:
-            low = middle
-        else:
-            high = middle
+        above = function(middle) > 0
+        low, high = np.where(above, middle, low), np.where(above, high, middle)
     return (low + high) / 2

@@ -178,7 +178,7 @@ def bca_rows(
         sizes = np.ones(values.shape[1]) if groups is None else np.bincount(groups).astype(np.float64)
     else:
         sizes = there.astype(np.float64) if groups is None else summed(there.astype(np.float64), groups)
-    counts = sizes.sum(axis=-1)
+    counts = np.maximum(sizes.sum(axis=-1), 1.0)
     means = totals.sum(axis=1) / counts
     low, high = means.copy(), means.copy()
     spread = np.array([np.ptp(row[here]) > 0 if here.any() else False for row, here in zip(values, there)])

@@ -14,6 +14,7 @@ ALPHA = 0.05
 FLIPS = 2000  # signs flipped at once for the model confidence set
 _BLOCK = 4_000_000  # values held at a time
 _TIE = 1e-9
+_MANY = 200  # configurations from which on half as many will do
 _FLIPPED = 200  # flips worked on at a time
 _ROUNDED = 1e-5  # relative error of single precision, within which values count as equal
 
@@ -61,7 +62,7 @@ def model_confidence_set(
         return p
     totals, _ = totals_of(values, groups)
     means = totals.sum(axis=1)
-    signs = _signs(totals.shape[1], seed)
+    signs = _signs(totals.shape[1], seed, FLIPS if count <= _MANY else FLIPS // 2)
     flipped = signs @ totals.T  # (flips, configurations)
     squares = totals**2
     left = np.arange(count)

@@ -85,9 +85,9 @@ def smallest_for_scores(gaps: Values, level: float = 0.05, power: float = POWER)
 
 
 def _statistic(samples: Values) -> Values:
-    squares = np.sum(samples**2, axis=1)
+    squares = np.sum(samples * samples, axis=1)
     scaled = samples / np.sqrt(np.where(squares > 0, squares, 1.0))[:, None]
-    found = skewness_corrected(scaled.sum(axis=1), (scaled**3).sum(axis=1), 1.0, samples.shape[1])
+    found = skewness_corrected(scaled.sum(axis=1), (scaled * scaled * scaled).sum(axis=1), 1.0, samples.shape[1])
     return np.where(squares > 0, found, 0.0)
 
 

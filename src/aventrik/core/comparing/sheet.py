@@ -17,7 +17,7 @@ class Sheet(Mapping[str, Mapping[str, float]]):
     `keys`, NaN where a question does not have the measure. Reads like a mapping of mappings, without what is absent."""
 
     def __init__(self, keys: Sequence[str], columns: Mapping[str, Values]) -> None:
-        self.keys_in_order = tuple(keys)
+        self.keys_in_order = keys if isinstance(keys, tuple) else tuple(keys)
         self.columns = columns
 
     @classmethod

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -13,11 +13,17 @@ FLIPS = 10_000  # at first
 MOST_FLIPS = 1_000_000
 EXACT = 16  # as many signs are flipped in every way
 _HALVINGS = 30
-_BLOCK = 1 << 20  # flipped signs held at a time
+_BLOCK = 1 << 20  # flipped signs worked on at a time
+_HELD = 10_000_000  # and held for the next test
+_SEVERAL = 20  # rows from which on no more flips are made than the corrected level needs
+_FINE = 10  # flips, times the comparisons and ÷ the level, that it needs
 _ROUNDED = 1e-5  # relative error of single precision, within which values count as equal
 _FLAT = {4: 1e-6, 8: 1e-15}  # variance ÷ sum of squares that is none, by the bytes of a number
 _SETTLED = 2_000  # flips as extreme as what was seen from which on the p-value is known to 2 %
 _SURE = 3.3  # standard errors between a p-value and a limit at which it counts as settled
+
+# The signs that the bits of each byte stand for.
+_BYTES = (1 - 2 * np.unpackbits(np.arange(256, dtype=np.uint8)[:, None], axis=1).astype(np.float32)).astype(np.float32)
 
 Values = npt.NDArray[np.float64]
 
@@ -37,14 +43,14 @@ def skewness_corrected(sums: npt.NDArray, cubes: npt.NDArray, squares: npt.Array
     """
     n, squares = np.asarray(n, dtype=sums.dtype), np.asarray(squares, dtype=sums.dtype)
     mean = sums / n
-    variance = (squares - n * mean**2) / (n - 1)
+    variance = (squares - n * mean * mean) / (n - 1)
     flat = variance <= _FLAT[sums.dtype.itemsize] * squares  # all values equal: no doubt about the sign of the mean
     spread = np.sqrt(np.where(flat, 1.0, variance)).astype(sums.dtype)
     root = np.sqrt(n)
     t = root * mean / spread
-    third = cubes / n - 3 * mean * squares / n + 2 * mean**3
-    g = third / spread**3
-    found = t + g * (1 + 2 * t**2) / (6 * root) + g**2 * t**3 / (27 * n)
+    third = cubes / n - 3 * mean * squares / n + 2 * mean * mean * mean
+    g = third / (spread * spread * spread)
+    found = t + g * (1 + 2 * t * t) / (6 * root) + g * g * t * t * t / (27 * n)
     return np.where(flat, np.copysign(np.inf, mean), found)
 
 
@@ -94,22 +100,23 @@ def _all_signs(count: int) -> Values:
 def _by_lot(gaps: npt.NDArray[np.float32], n: Values, seed: int, together: int, level: float) -> Values:
     """p-values over random flips, of as many rows and for as long as it takes."""
     exact = gaps.astype(np.float64)
-    sums, squares, cubes = (np.asarray((exact**power).sum(axis=1), dtype=np.float64) for power in (1, 2, 3))
+    third = exact * exact * exact
+    sums, squares, cubes = (np.asarray(each.sum(axis=1), dtype=np.float64) for each in (exact, exact * exact, third))
     observed = np.abs(skewness_corrected(sums, cubes, squares, n))
     finite = np.where(np.isfinite(observed), observed, 0.0)
     limits = np.where(np.isfinite(observed), finite - _ROUNDED * np.maximum(1.0, finite), np.inf).astype(np.float32)
-    least = _least_sums(limits, squares, np.abs(exact**3).sum(axis=1), n).astype(np.float32)
+    least = _least_sums(limits, squares, np.abs(third).sum(axis=1), n).astype(np.float32)
     p = np.ones(len(gaps))
     extreme = np.zeros(len(gaps), dtype=np.int64)
     rows = np.arange(len(gaps))
-    draw = np.random.default_rng(seed)
-    done, goal = 0, FLIPS
+    cubed = gaps * gaps * gaps
+    most = MOST_FLIPS if len(gaps) <= _SEVERAL else min(MOST_FLIPS, int(max(10 * FLIPS, _FINE * together / level)))
+    done, goal, turn = 0, FLIPS, 0
     while len(rows):
-        pair = np.concatenate([gaps[rows], gaps[rows] ** 3]).T
-        most = max(1, _BLOCK // max(gaps.shape[1], len(rows)))
-        while done < goal:
-            count = min(most, goal - done)
-            both = _signs(draw, count, gaps.shape[1]) @ pair
+        pair = np.concatenate([gaps[rows], cubed[rows]]).T
+        for signs in _signs(goal - done, gaps.shape[1], seed, turn):
+            both = signs @ pair
+            count = len(signs)
             sums, cubes = both[:, : len(rows)], both[:, len(rows) :]
             flips, places = np.nonzero(np.abs(sums) >= least[rows])
             some = rows[places]
@@ -119,8 +126,8 @@ def _by_lot(gaps: npt.NDArray[np.float32], n: Values, seed: int, together: int, 
         p[rows] = (extreme[rows] + 1) / (done + 1)
         error = _SURE * np.sqrt(p[rows] * (1 - p[rows]) / done)
         settled = (extreme[rows] >= _SETTLED) | (p[rows] - error > level) | (p[rows] + error < level / together)
-        rows = rows[~settled] if done < MOST_FLIPS else rows[:0]
-        goal = min(MOST_FLIPS, 4 * done)
+        rows = rows[~settled] if done < most else rows[:0]
+        goal, turn = min(most, 4 * done), turn + 1
     return p
 
 
@@ -138,11 +145,28 @@ def _least_sums(limits: npt.NDArray, squares: Values, most: Values, n: Values) -
     return low * (1 - _ROUNDED)
 
 
-def _signs(draw: np.random.Generator, rows: int, columns: int) -> npt.NDArray[np.float32]:
+def _signs(rows: int, columns: int, seed: int, turn: int) -> Iterator[npt.NDArray[np.float32]]:
+    """Random signs, a block of rows at a time; those of the first turn are held, for the next ones to ask for them."""
+    if not turn and rows * columns <= _HELD:
+        yield _held_signs(rows, columns, seed)
+        return
+    draw = np.random.default_rng([seed, turn])
+    step = max(1, _BLOCK // columns)
+    for first in range(0, rows, step):
+        yield _drawn_signs(draw, min(step, rows - first), columns)
+
+
+@lru_cache(maxsize=2)
+def _held_signs(rows: int, columns: int, seed: int) -> npt.NDArray[np.float32]:
+    return _drawn_signs(np.random.default_rng([seed, 0]), rows, columns)
+
+
+def _drawn_signs(draw: np.random.Generator, rows: int, columns: int) -> npt.NDArray[np.float32]:
     """Random signs, a bit each."""
     width = -(-columns // 8)
-    bits = np.unpackbits(np.frombuffer(draw.bytes(rows * width), dtype=np.uint8).reshape(rows, width), axis=1)
-    return np.float32(1) - np.float32(2) * bits[:, :columns].astype(np.float32)
+    drawn = np.frombuffer(draw.bytes(rows * width), dtype=np.uint8)
+    found: npt.NDArray[np.float32] = _BYTES[drawn].reshape(rows, 8 * width)[:, :columns]
+    return found
 
 
 def holm(p_values: Sequence[float]) -> list[float]:

@@ -66,7 +66,10 @@ def filled(folder: Path, runs: int, questions: int) -> np.ndarray:
             hit = hits[number, place]
             ndcg = float(hit * lot.uniform(0.4, 1))
             values = {"hit@5": hit, "ndcg@5": ndcg, "reciprocal-rank": ndcg, "density@5": 0.1 * ndcg, "tokens@5": 900.0}
-            records = {"retrieval scores": Scores(values), "losses": Losses(("answered" if hit else "not among the candidates",))}
+            records = {
+                "retrieval scores": Scores(values),
+                "losses": Losses(("answered" if hit else "not among the candidates",)),
+            }
             results = {}
             for stage, record in records.items():
                 name = f"{stage} {number} {place}"
@@ -124,7 +127,12 @@ def main() -> None:
                 ((row - sums[0]),), lambda x, axis: x.mean(axis=axis), permutation_type="samples", vectorized=True,
                 n_resamples=40_000,
             )  # fmt: skip
-        rows.append((f"SciPy: sign flips of {options.runs - 1} pairs alone", (time.perf_counter() - began) * (options.runs - 1) / 10))
+        rows.append(
+            (
+                f"SciPy: sign flips of {options.runs - 1} pairs alone",
+                (time.perf_counter() - began) * (options.runs - 1) / 10,
+            )
+        )
     print(f"{options.runs} runs x {options.questions} questions")
     for told, seconds in rows:
         print(f"{told:<60} {seconds:8.2f} s")

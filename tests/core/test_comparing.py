@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
 import pytest
 
 from aventrik.core.answering import Answer
 from aventrik.core.comparing.account import losses, worst_question
-from aventrik.core.comparing.contributions import contributions
-from aventrik.core.comparing.sides import Side, all_pairs, best_of, clustered, contrasts, means
+from aventrik.core.comparing.contributions import contributions, interactions
+from aventrik.core.comparing.crossing import crossed, crossed_by_group
+from aventrik.core.comparing.differences import paired_difference, paired_differences
+from aventrik.core.comparing.groups import beaten, by_group
+from aventrik.core.comparing.sheet import Sheet
+from aventrik.core.comparing.sides import Side, all_pairs, best_of, board, clustered, contrasts, means
 from aventrik.core.context import within_budget
 from aventrik.core.judging import Judgement, Verdict
 from aventrik.core.measures import answer_scores
@@ -215,3 +220,173 @@ def test_in_a_full_sweep_every_run_has_one_partner_a_setting() -> None:
     found = contributions(sides, "hit@5")
     assert len(found) == 6
     assert {each.pairs for each in found} == {32}
+
+
+def swept(values: dict[tuple[object, ...], list[float]], *names: str) -> list[Side]:
+    """Runs by the values of their settings."""
+    return [side(str(key), row, **dict(zip(names, key))) for key, row in values.items()]
+
+
+def test_a_setting_that_is_not_used_does_not_stand_between_two_runs() -> None:
+    found = contributions(
+        swept(
+            {
+                ("keyword", None): [0, 0, 0, 1],
+                ("both", "lsa"): [1, 0, 0, 1],
+                ("both", "static"): [1, 1, 0, 1],
+            },
+            "method",
+            "model",
+        ),
+        "hit@5",
+    )
+    by_setting = {each.setting: each for each in found}
+    assert by_setting["method"].pairs == 2
+    assert by_setting["method"].instead_of == "both"
+    assert by_setting["method"].difference.mean == pytest.approx(-0.375)
+    assert by_setting["model"].pairs == 1  # of the two runs that use one
+    assert by_setting["model"].difference.mean == pytest.approx(0.25)
+
+
+def test_an_interaction_is_the_difference_of_two_differences() -> None:
+    both_help = {
+        (300, "lsa"): [0.0] * 20,
+        (800, "lsa"): [0.2] * 20,
+        (300, "static"): [0.1] * 20,
+        (800, "static"): [0.9] * 18 + [0.3] * 2,
+    }
+    [found] = interactions(swept(both_help, "size", "model"), "score@5") or [None]
+    assert found is None  # no run has this measure
+    [found] = interactions(swept(both_help, "size", "model"), "hit@5")
+    assert (found.setting, found.value, found.other, found.other_value) == ("model", "static", "size", "800")
+    assert found.here == pytest.approx(0.84 - 0.2)
+    assert found.there == pytest.approx(0.1)
+    assert found.difference.mean == pytest.approx(0.54)
+    assert found.real
+    assert interactions(swept(dict(list(both_help.items())[:3]), "size", "model"), "hit@5") == []
+
+
+def test_two_settings_crossed_mark_the_best_cell_and_what_is_as_good() -> None:
+    good, bad = [1.0] * 18 + [0.0] * 2, [0.0] * 18 + [1.0] * 2
+    sides = swept({(300, "a"): good, (300, "b"): bad, (1600, "a"): good[::-1], (1600, "b"): bad}, "size", "model")
+    found = crossed(sides, board(sides, "hit@5"), "size", "model", ["size", "model"])
+    assert (found.rows, found.columns) == (["300", "1600"], ["a", "b"])
+    assert [found.at(row, column).interval.mean for row in found.rows for column in found.columns] == pytest.approx([0.9, 0.1, 0.9, 0.1])  # type: ignore[union-attr]  # fmt: skip
+    assert [(cell.best, cell.level) for cell in found.cells] == [
+        (True, True),
+        (False, False),
+        (False, True),
+        (False, False),
+    ]
+    assert not found.uneven
+    uneven = crossed(sides, board(sides, "hit@5"), "size", "model", ["size", "model", "name"])
+    assert not uneven.uneven
+    other = swept({(300, "a", 1): good, (300, "b", 2): bad}, "size", "model", "k")
+    assert crossed(other, board(other, "hit@5"), "size", "model", ["size", "model", "k"]).uneven
+
+
+def test_a_setting_crossed_with_what_questions_are_has_a_best_value_in_each_group() -> None:
+    sides = swept({("keyword",): [1] * 10 + [0] * 10, ("vector",): [0] * 10 + [1] * 10}, "method")
+    labels = {f"q{n}": ("table",) if n < 10 else ("text",) for n in range(20)}
+    found = crossed_by_group(sides, board(sides, "hit@5"), "method", "kind", labels)
+    assert found.at("keyword", "table").best  # type: ignore[union-attr]
+    assert found.at("vector", "text").best  # type: ignore[union-attr]
+    assert not found.at("vector", "table").level  # type: ignore[union-attr]
+
+
+def test_a_group_in_which_the_order_turns_round_is_flagged() -> None:
+    ours = [1.0] * 30 + [0.0] * 10
+    theirs = [0.0] * 30 + [1.0] * 10
+    sides = [side("ours", ours), side("theirs", theirs)]
+    kinds = {f"q{n}": ("text",) if n < 30 else ("table",) for n in range(40)}
+    few = {f"q{n}": ("rare",) for n in range(3)}
+    found = by_group(board(sides, "hit@5"), 0, 1, {"kind": kinds, "tag": few})
+    assert [(each.label, each.n, each.turned, each.real) for each in found] == [
+        ("table", 10, True, True),
+        ("text", 30, False, True),
+    ]
+    assert found[0].p == pytest.approx(2 * 0.5**10)  # McNemar; Holm: the larger of two
+    better = beaten(board(sides, "hit@5"), 0, [1], {"kind": kinds})
+    assert [(each.label, each.place) for each in better] == [("table", 1)]
+    tokens = by_group(board(sides, "tokens@5"), 0, 1, {"kind": kinds})  # less is better
+    assert {each.label: each.turned for each in tokens} == {"table": True, "text": False}
+
+
+def test_a_sheet_reads_like_what_it_was_made_of() -> None:
+    scores = {"a": {"hit@5": 1.0, "groundedness": 0.5}, "b": {"hit@5": 0.0}}
+    sheet = Sheet.of(scores)
+    assert dict(sheet) == scores
+    assert dict(sheet.narrowed(["b"])) == {"b": {"hit@5": 0.0}}
+    assert sheet.mean("groundedness") == 0.5
+    assert sheet.mean("nothing") is None
+    assert sheet.names == ("groundedness", "hit@5")
+    assert list(sheet.present("hit@5")) == [1.0, 0.0]
+
+
+def test_what_some_questions_lack_is_left_out_of_means_and_differences() -> None:
+    one = Side("one", {}, {"a": {"g": 1.0}, "b": {"g": 0.5}, "c": {}})
+    two = Side("two", {}, {"a": {"g": 0.0}, "b": {}, "c": {"g": 1.0}})
+    rows = means([one, two], ["g"])
+    assert [(row["g"].mean, row["g"].n) for row in rows] == [(0.75, 2), (0.5, 2)]
+    [gap] = contrasts([one, two], 0, "g")
+    assert (gap.difference.mean, gap.difference.n) == (-1.0, 1)
+    assert means([Side("x", {}, {"a": {}})], ["g"]) == [{}]
+
+
+def test_many_differences_at_once_are_what_each_is_alone() -> None:
+    rng = np.random.default_rng(3)
+    values, base = rng.random((5, 60)), rng.random(60)
+    groups = np.arange(60) // 3
+    many = paired_differences(values, base, "score", groups, seed=1, together=5, power={0})
+    for row, found in zip(values, many):
+        alone = paired_difference(
+            list(row), list(base), "score", [str(g) for g in groups], seed=1, together=5, power=False
+        )
+        assert found is not None
+        assert (found.mean, found.p, found.low, found.high) == pytest.approx(
+            (alone.mean, alone.p, alone.low, alone.high), abs=2e-3
+        )
+    assert many[0].smallest is not None  # type: ignore[union-attr]
+    assert many[1].smallest is None  # type: ignore[union-attr]
+    hits = (values > 0.5).astype(float)
+    [none, same] = paired_differences(np.array([np.full(60, np.nan), hits[0]]), hits[0], "share")
+    assert none is None
+    assert same is not None
+    assert same.same
+
+
+def test_the_figures_are_those_of_other_libraries() -> None:
+    """Intervals, tests and corrections of a comparison, worked out by SciPy and statsmodels."""
+    from scipy import stats
+    from statsmodels.stats.contingency_tables import mcnemar as their_mcnemar
+    from statsmodels.stats.multitest import multipletests
+    from statsmodels.stats.proportion import proportion_confint
+
+    rng = np.random.default_rng(11)
+    hard = rng.random(120)
+    sides = [
+        side(f"r{n}", list((hard < level).astype(float)[rng.permutation(120)]))
+        for n, level in enumerate((0.4, 0.5, 0.65, 0.8))
+    ]
+    rows = means(sides, ["hit@5", "tokens@5"])
+    for each, row in zip(sides, rows):
+        hits = np.array([scores["hit@5"] for scores in each.scores.values()])
+        low, high = proportion_confint(hits.sum(), 120, method="wilson")
+        assert (row["hit@5"].low, row["hit@5"].high) == pytest.approx((low, high), abs=1e-9)
+        bca = stats.bootstrap((100 * hits,), np.mean, n_resamples=20_000, method="BCa", rng=5).confidence_interval
+        assert (row["tokens@5"].low, row["tokens@5"].high) == pytest.approx((bca.low, bca.high), abs=1.2)
+    found = contrasts(sides, 0, "hit@5")
+    base = np.array([scores["hit@5"] for scores in sides[0].scores.values()])
+    theirs = []
+    for each in sides[1:]:
+        hits = np.array([scores["hit@5"] for scores in each.scores.values()])
+        table = [[((hits == a) & (base == b)).sum() for b in (1, 0)] for a in (1, 0)]
+        theirs.append(their_mcnemar(table, exact=True).pvalue)
+    assert [gap.difference.p for gap in found] == pytest.approx(theirs, rel=1e-9)
+    assert [gap.p for gap in found] == pytest.approx(list(multipletests(theirs, method="holm")[1]), rel=1e-9)
+    scores = rng.beta(2, 3, (2, 60))
+    gap = paired_difference(list(scores[0]), list(scores[1]), "score")
+    flips = stats.permutation_test(
+        (scores[0] - scores[1],), np.mean, permutation_type="samples", n_resamples=20_000, rng=6
+    )
+    assert gap.p == pytest.approx(flips.pvalue, abs=0.02)

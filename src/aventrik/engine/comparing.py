@@ -400,11 +400,8 @@ def _measures(
     measure = measure or (f"hit@{k}" if f"hit@{k}" in known else columns[0] if columns else f"hit@{k}")
     for name in [measure, *(measures or [])]:
         if name not in known:
-            why = (
-                f" with answers{nearest(name, known, listing=False)}"
-                if plain(name) in MEASURES
-                else nearest(name, known)
-            )
+            answers = plain(name) in MEASURES and MEASURES[plain(name)].of == "answer"
+            why = f" with answers{nearest(name, known, listing=False)}" if answers else nearest(name, known)
             raise BadInput(f"no run has a measure '{name}'{why}")
     return measure, columns
 

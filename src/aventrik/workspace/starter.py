@@ -18,6 +18,7 @@ cut_offs = [1, 3, 5, 10]     # the k of hit@k and the other measures at a cut-of
 
 [limits]
 file_megabytes = 100         # larger files are not gathered
+# money        = 20.0        # before a run that may cost more, ask
 
 # How files are read.
 [reading]
@@ -140,6 +141,7 @@ style = "quote"           # quote, short
 # [sweep]
 # "chunking.size" = [300, 800, 1500]
 # "search.method" = ["keyword", "vector", "both"]
+# "search.weight" = { from = 0.3, to = 0.7, steps = 3, only = { "search.method" = "both" } }
 """
 
 

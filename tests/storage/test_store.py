@@ -8,6 +8,7 @@ import shutil
 import sqlite3
 import zlib
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -215,6 +216,42 @@ def test_a_real_store_of_an_earlier_format_is_migrated(old: Callable[[int], Prog
     assert program.json("run", "starter")[0]["run"] == 3
     assert "no question in common" in program.fails("compare", "1", "3")
     assert program.json("compare", "3")["runs"][0]["measures"]["hit@5"]["mean"] == 1.0
+
+
+def test_a_store_of_the_format_before_goes_on_and_its_backup_can_be_restored(
+    old: Callable[[int], Program], store: EmbeddedStore
+) -> None:
+    program = old(3)
+    assert [(run["name"], run["label"]) for run in program.json("runs")] == [("starter", "first"), ("two", "")]
+    compared = program.json("compare")
+    assert [run["measures"]["hit@5"]["mean"] for run in compared["runs"]] == [1.0, 1.0]
+    assert "a1" in program("explain", "two", "a1").stdout
+    with closing(sqlite3.connect(program.folder / ".aventrik" / "store.db")) as db:
+        assert db.execute("PRAGMA user_version").fetchone() == (FORMAT,)
+        assert db.execute("SELECT count(*) FROM sheets").fetchone() == (2,)
+    assert store.restore(DATA / "format-3.db")["runs"] == 2
+    assert store.runs.sheets([1, 2]) == {}
+
+
+def test_a_run_that_goes_takes_its_sheet_along(store: EmbeddedStore) -> None:
+    filled(store)
+    [run] = store.runs.all()
+    store.runs.keep_sheet(run.id, b"a sheet")
+    assert store.runs.sheets([run.id, 99]) == {run.id: b"a sheet"}
+    store.runs.keep(run.id, [], {"seconds": {"answer": 0.5}})
+    assert store.runs.sheets([run.id]) == {}
+    store.runs.keep_sheet(run.id, b"a sheet")
+    store.runs.remove(run.id)
+    assert store.runs.sheets([run.id]) == {}
+
+
+def test_rates_are_what_results_took_on_average(store: EmbeddedStore) -> None:
+    assert store.results.rates() == {}
+    store.results.keep(
+        [Kept(f"k{n}", "answer", "d", b"x", False, 1.0 + n, (1.0, 100.0, 10.0 * n, 0.5)) for n in range(3)]
+    )
+    found = store.results.rates()["answer"]
+    assert (found.results, found.seconds, found.calls, found.tokens_out, found.money) == (3, 2.0, 1.0, 10.0, 0.5)
 
 
 def test_a_migration_that_fails_leaves_the_old_store_as_it_was(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

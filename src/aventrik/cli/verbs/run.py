@@ -194,7 +194,7 @@ def _allowed(
     if screen.as_json or not (sys.stdin and sys.stdin.isatty() and screen.err.is_terminal):
         raise BadInput(f"{told}; --plan says what for, --budget {math.ceil(money * 100) / 100:g} allows it")
     screen.warn(told)
-    screen.err.print("go on? [y/N] ", end="")
+    screen.err.print("go on? [y/N] ", end="", markup=False)
     if sys.stdin.readline().strip().lower() in ("y", "yes"):
         return True
     screen.say("nothing was run")

@@ -111,7 +111,7 @@ def main() -> None:
     options = parser.parse_args()
     confidence_sets(options.worlds)
     winners(options.worlds)
-    races(options.worlds)
+    races(min(options.worlds, 80))
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from ..core.comparing.account import losses, worst_question
 from ..core.comparing.differences import ALPHA
 from ..core.comparing.sides import Contrast, less_is_better
 from ..core.measures.loss import STAGES
-from ..engine.comparing import SHOWN, Compared, verdict
+from ..engine.comparing import Compared, verdict
 from ..engine.leading import Leading
 from ..report.run_names import told
 from .run_table import cost_told, seconds, show_measures, show_runs
@@ -23,7 +23,7 @@ from .where_differs import show_flips, show_turned
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
 _FEW = 10  # runs whose differences and costs are told one by one
 _SIDE_BY_SIDE = 8  # runs whose lost needs stand side by side
-_FRONT = 5  # runs of a front that are told
+_FRONT = 3  # runs of a front that are told
 
 
 def show(found: Compared, screen: Screen, every: bool = False) -> None:
@@ -34,7 +34,7 @@ def show(found: Compared, screen: Screen, every: bool = False) -> None:
     _decision(found, screen)
     screen.say()
     few = len(found.order) <= _FEW
-    places = found.order if every else _first(found)
+    places = found.order if every else found.shown_first
     show_runs(found, places, screen)
     _legend(found, places, screen)
     _notes(found, screen)
@@ -57,18 +57,11 @@ def show(found: Compared, screen: Screen, every: bool = False) -> None:
     worst = worst_question(found.sides[found.best], found.measure)
     if worst:
         run = found.runs[found.best]
-        screen.say(f"\nnext: aventrik explain {run.id} {found.ids[worst]}    (the worst question of the best run)")
+        screen.say(f"next: aventrik explain {run.id} {found.ids[worst]}    (the worst question of the best run)")
 
 
 def _runs(found: Compared) -> str:
     return "configuration" if len(found.runs) == 1 else "configurations"
-
-
-def _first(found: Compared) -> list[int]:
-    """The best of many runs, and the baseline."""
-    places = found.order[:SHOWN]
-    base = found.twins[found.baseline]
-    return places if base in places else [*places, base]
 
 
 def _warnings(found: Compared, screen: Screen) -> None:
@@ -173,22 +166,19 @@ def _legend(found: Compared, places: Sequence[int], screen: Screen) -> None:
     if less:
         parts.append(f"less is better: {', '.join(dict.fromkeys(less))}")
     if found.by_document:
-        parts.append("a document's questions count as one draw")
+        parts.append("a document is one draw")
+    if hidden := len(found.order) - len(places):
+        parts.append(f"{hidden} more: --all")
     if len(found.order) > 1:
         screen.say("; ".join(parts), style="dim")
-    folded = len(found.runs) - len(found.order)
-    hidden = len(found.order) - len(places)
-    more = [f"{hidden} more: --all"] if hidden else []
-    if folded:
-        more.append(f"{folded} came to the same by the same results as another one {_twins(found)}")
-    if more:
-        screen.say("; ".join(more), style="dim")
+    if folded := len(found.runs) - len(found.order):
+        screen.say(f"{folded} more came to the same by the same results {_twins(found)}", style="dim")
 
 
 def _twins(found: Compared) -> str:
     some = [(found.runs[place].id, [found.runs[n].id for n in found.folded(place)]) for place in found.order]
     listed = [f"{', '.join(map(str, others))} as {one}" for one, others in some if others]
-    return f"({'; '.join(listed[:3])}{'; …' if len(listed) > 3 else ''})"
+    return f"({'; '.join(listed[:2])}{'; …' if len(listed) > 2 else ''})"
 
 
 def _notes(found: Compared, screen: Screen) -> None:
@@ -196,7 +186,7 @@ def _notes(found: Compared, screen: Screen) -> None:
     counts = [_behind(found, name) for name in dict.fromkeys((found.measure, *found.measures))]
     if len({count.rpartition(" ")[2] for count in counts}) > 1 or len(found.order) <= 2:
         screen.say(f"questions behind each: {', '.join(counts)}", style="dim")
-    shown = [place for place in _first(found) if place in found.order]
+    shown = found.shown_first
     if any(found.declined[place][0] for place in shown):
         told_ = _each(found, shown, lambda place: f"{found.declined[place][0]} of {found.declined[place][1]}")
         screen.say(f"declined to answer: {told_}; groundedness and the like are of the other answers", style="dim")
@@ -354,7 +344,7 @@ def _fronts(found: Compared, screen: Screen) -> None:
         steps = [f"run {found.runs[n].id} {number(_of(found, n))} for {cost_told(name, values[n])}" for n in some]
         more = f" ({len(places) - len(some)} between)" if len(some) < len(places) else ""
         what = {"money": "money", "model-tokens": "tokens", "seconds": "seconds"}.get(name, "tokens to read")
-        screen.say(f"front of {found.measure} against {what}: {' → '.join(steps)}{more}", style="dim")
+        screen.say(f"front, {what}: {' → '.join(steps)}{more}", style="dim")
 
 
 def _of(found: Compared, place: int) -> float:

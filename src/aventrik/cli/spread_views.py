@@ -5,31 +5,44 @@ from __future__ import annotations
 from rich.text import Text
 
 from ..core.comparing.spread import Moved, Spread
-from ..engine.comparing import Compared
+from ..engine.comparing import SHOWN, Compared
 from ..engine.spreading import SpreadOut
 from .screen import Screen, number, shortened
 
 _BLOCKS = "▁▂▃▄▅▆▇█"
 _SIDE_BY_SIDE = 3  # runs whose bars are drawn in full
 _ROWS = 12
+_NAME = 60  # characters of a run's name
 
 
-def show_spread(found: Compared, spread: SpreadOut, screen: Screen) -> None:
-    """Prints the spreads, in full for a few runs, and what moved against the baseline."""
+def show_spread(found: Compared, spread: SpreadOut, screen: Screen, every: bool = False) -> None:
+    """Prints the spreads, in full for a few runs, and what moved against the baseline; of many runs the best ones, unless
+    `every` is wanted."""
     screen.title(f"{spread.measure} over the questions of each run, {found.shared} at the most")
     rows: list[list[str | Text]] = []
-    for run, each in zip(found.runs, spread.spreads):
+    places = range(len(found.runs)) if every or len(found.runs) <= SHOWN else found.shown_first
+    for place in places:
+        run, each = found.runs[place], spread.spreads[place]
         if each is None:
-            rows.append([str(run.id), run.name, "–", "", "", ""])
+            rows.append([str(run.id), shortened(run.name, _NAME), "–", "", "", ""])
             continue
         least, lower, middle, upper, most = each.quantiles
         quartiles = f"{number(lower)} · {number(middle)} · {number(upper)}"
         rows.append(
-            [str(run.id), run.name, _line(each), quartiles, f"{number(least)}–{number(most)}", number(each.mean)]
+            [
+                str(run.id),
+                shortened(run.name, _NAME),
+                _line(each),
+                quartiles,
+                f"{number(least)}–{number(most)}",
+                number(each.mean),
+            ]
         )
     some = next((each for each in spread.spreads if each), None)
     ends = f"{number(some.low)} … {number(some.high)}" if some else ""
     screen.table(["run", "configuration", ends, "quartiles", "range", "mean"], rows, right=(0, 5))
+    if len(places) < len(found.runs):
+        screen.say(f"{len(found.runs) - len(places)} more are not shown: --all", style="dim")
     if len(found.runs) <= _SIDE_BY_SIDE and some is not None:
         _bars(found, spread, some, screen)
     for place, changes in spread.moved[:1] if len(found.runs) > 2 else spread.moved:

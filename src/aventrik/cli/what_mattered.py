@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from rich.text import Text
 
 from ..core.comparing.contributions import Contribution, Interaction
@@ -12,7 +14,7 @@ from .bars import axis, bar
 from .columns import Column, fitted, lines
 from .screen import Screen, number, shortened
 
-_ROWS = 8
+_ROWS = 7
 _REAL = 3  # interactions that are told
 _VALUE = 20
 
@@ -22,8 +24,8 @@ def show_contributions(found: Compared, screen: Screen, every: bool = False) -> 
     made = sorted(found.contributions, key=lambda each: -abs(each.difference.mean))
     if not made:
         return
-    screen.title(f"what each setting brought to {found.measure}, all other settings equal")
     shown = made if every else made[:_ROWS]
+    screen.title(f"what each setting brought to {found.measure}, all other settings equal{_some(shown, made)}")
     width = screen.out.width
     ends = [end for each in shown for end in (each.difference.low, each.difference.high)]
     columns = [
@@ -45,9 +47,10 @@ def show_contributions(found: Compared, screen: Screen, every: bool = False) -> 
     )
     for line in lines([drawn if column.title == "-" * 16 else column for column in kept], width):
         screen.text(line)
-    if len(shown) < len(made):
-        real = sum(each.real for each in made[len(shown) :])
-        screen.say(f"and {len(made) - len(shown)} more, {real} of them real: --all", style="dim")
+
+
+def _some(shown: Sequence[object], made: Sequence[object]) -> str:
+    return f" ({len(shown)} of {len(made)}: --all)" if len(shown) < len(made) else ""
 
 
 def verdict_of(each: Contribution | Interaction, less: bool) -> Text:
@@ -65,16 +68,15 @@ def show_interactions(found: Compared, screen: Screen, every: bool = False) -> N
     real = sorted((each for each in found.interactions if each.real), key=lambda each: -abs(each.difference.mean))
     if not real:
         return
-    screen.title("settings that act on each other")
+    shown = real if every else real[:_REAL]
+    screen.title(f"settings that act on each other{_some(shown, real)}")
     short = short_names(found)
-    for each in real if every else real[:_REAL]:
+    for each in shown:
         one, other = short.get(each.setting, each.setting), short.get(each.other, each.other)
         screen.say(
             f"{one} {each.value} instead of {each.instead_of} brings {each.here:+.2f} with {other} {each.other_value}, "
             f"{each.there:+.2f} with {other} {each.other_instead_of} (p {each.p:.3f})"
         )
-    if not every and len(real) > _REAL:
-        screen.say(f"and {len(real) - _REAL} more: --all", style="dim")
 
 
 def show_crossed(found: Compared, made: Crossed, screen: Screen) -> None:

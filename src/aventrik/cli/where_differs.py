@@ -95,10 +95,12 @@ def show_flips(found: Compared, screen: Screen, every: bool = False) -> None:
         return
     better, worse = ([each for each in found.flips if each.better is way] for way in (True, False))
     rows = [*_some(worse, every), *_some(list(reversed(better)), every)]
-    title = f"questions that flipped: {len(better)} better, {len(worse)} worse with {_pair(found)}"
     if not every:
-        screen.say(f"{title}; --flips lists them" if rows else title, style="dim")
+        best, other = found.runs[found.best].id, found.runs[found.against].id
+        told_ = f"with run {best} {len(better)} questions do better than with run {other}, {len(worse)} worse"
+        screen.say(f"{told_}; --flips lists them" if rows else told_, style="dim")
         return
+    title = f"questions that flipped: {len(better)} better, {len(worse)} worse with {_pair(found)}"
     screen.title(title)
     if not rows:
         screen.say("no question is scored otherwise")

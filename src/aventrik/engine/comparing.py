@@ -143,6 +143,11 @@ class Compared:
         """Each run's difference from the baseline."""
         return {each.place: each for each in self.contrasts}
 
+    @property
+    def shown_first(self) -> list[int]:
+        """The best of many runs, and the baseline."""
+        return _shown(self.order, self.twins[self.baseline])
+
     def cost(self, name: str, place: int) -> float | None:
         """What a question of a run costs by one measure: seconds by their median, all else by its mean."""
         if name == "seconds":

@@ -56,7 +56,7 @@ def topics_of(opened: Opened, found: Compared) -> dict[str, tuple[str, ...]]:
     labels = {}
     for key, body in found.bodies.items():
         chunks = main_chunks(made.table, [question_from(dict(body))])
-        topics = dict.fromkeys(names[int(made.found.topic[chunk])] for chunk in chunks)
+        topics = dict.fromkeys(names[int(made.found.topic[chunk]) + 1] for chunk in chunks)
         if topics:
             labels[key] = tuple(topics)
     return labels

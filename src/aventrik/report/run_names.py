@@ -10,7 +10,7 @@ from ..workspace.configuration import Configuration
 
 _VALUE = 12  # characters of a value
 _NAME = 40
-_SETTINGS = 4
+_SETTINGS = 3
 
 
 def cut(text: str, width: int) -> str:

@@ -91,7 +91,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.spread:
         spread = spread_of(result, options.spread)
         screen.result(spread.as_json(result))
-        show_spread(result, spread, screen)
+        show_spread(result, spread, screen, options.all)
         return 0
     _left_out(chosen, screen)
     if options.picture:

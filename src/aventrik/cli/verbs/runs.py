@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from ..screen import Screen
+from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
     from ...storage.protocols import Run
@@ -88,6 +88,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     return 0
 
 
+_NAME = 100  # characters of a name
 _SPENT = ("calls", "tokens", "money")
 
 
@@ -99,7 +100,8 @@ def _unfinished(run: Run) -> str:
 def _named(run: Run) -> Text:
     """The configuration's name, and below it the run's label and note."""
     told = " – ".join(text for text in (run.label, run.note) if text)
-    return Text(run.name).append(f"\n{told}", style="dim") if told else Text(run.name)
+    name = shortened(run.name, _NAME)
+    return Text(name).append(f"\n{told}", style="dim") if told else Text(name)
 
 
 def _spent(models: dict[str, float]) -> list[str]:

@@ -75,6 +75,18 @@ def test_the_reference_has_every_option() -> None:
             assert option == "--help" or f"`{option}" in reference, (verb, option)
 
 
+def test_the_way_of_a_comparison_is_through_files_that_are_there() -> None:
+    text = (DOCS / "architecture.md").read_text(encoding="utf-8")
+    part = text[text.index("## A comparison") : text.index("## Which version")]
+    root = DOCS.parent / "src" / "aventrik"
+    files = [file for file in re.findall(r"`([\w/]+\.py)`", part) if "/" in file]
+    assert len(files) >= 10
+    assert not [file for file in files if not (root / file).is_file()]
+    near = [file for file in re.findall(r"`(\w+\.py)`", part)]
+    places = [root / "core" / "comparing", root / "cli"]
+    assert not [file for file in near if not any((place / file).is_file() for place in places)]
+
+
 def test_the_way_of_a_question_is_through_files_that_are_there() -> None:
     text = (DOCS / "architecture.md").read_text(encoding="utf-8")
     part = text[text.index("## One question") : text.index("## The stages")]

@@ -37,6 +37,7 @@ def show(found: Compared, screen: Screen, every: bool = False) -> None:
     places = found.order if every else found.shown_first
     show_runs(found, places, screen)
     _legend(found, places, screen)
+    _fronts(found, screen)
     _notes(found, screen)
     _corrected(found, screen)
     if every:
@@ -49,7 +50,6 @@ def show(found: Compared, screen: Screen, every: bool = False) -> None:
         _differences(found.pairs, found, screen, "of all pairs of runs")
     show_contributions(found, screen, every)
     show_interactions(found, screen, every)
-    _fronts(found, screen)
     show_turned(found, screen)
     _losses(found, screen)
     if len(found.order) > 1:

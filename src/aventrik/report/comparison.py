@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 _ROWS = 45  # runs that a panel of rows holds, legibly
 _FEW_ROWS = 24  # beside other panels
+_SETTINGS = 8  # that a label has, as far as there is room
 _NUMBERED = 25  # points that are numbered
 _HATCHES = ("", "///", "...", "xxx", "\\\\\\", "ooo", "++", "---", "**", "||")
 
@@ -89,7 +90,7 @@ def _first(found: Compared, most: int) -> list[int]:
 
 def _label(found: Compared, place: int, width: int) -> str:
     run = found.runs[place]
-    settings = settings_told(found, place)
+    settings = settings_told(found, place, _SETTINGS)
     name = settings if settings and base_name(found, place) != run.name else run.name
     if place == found.twins[found.baseline]:
         name = f"baseline: {name}"

@@ -74,7 +74,7 @@ def told(found: Compared, place: int) -> str:
     return f"run {run.id} ({parts})"
 
 
-def settings_told(found: Compared, place: int) -> str:
+def settings_told(found: Compared, place: int, most: int = _SETTINGS) -> str:
     """The settings of a run that vary, the weightiest first, in a few words; or what its sweep calls it, where that is
     shorter."""
     short = short_names(found)
@@ -82,7 +82,7 @@ def settings_told(found: Compared, place: int) -> str:
     names = sorted(short, key=lambda name: order.index(name) if name in order else len(order))
     values = [(name, value_of(found, place, name)) for name in names]
     parts = [_said_of(short[name], cut(value, _VALUE)) for name, value in values if value != "–"]
-    made = ", ".join(parts[:_SETTINGS])
+    made = ", ".join(parts[:most])
     swept = found.runs[place].name.partition("/")[2].replace("=", " ").replace(",", ", ")
     return (
         swept

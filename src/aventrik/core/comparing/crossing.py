@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .contributions import said
+from .groups import members
 from .intervals import Interval, intervals
 from .leading import model_confidence_set
 from .sheet import Values
@@ -70,16 +71,14 @@ def crossed(
 def crossed_by_group(
     sides: Sequence[Side], scored: Board, setting: str, facet: str, labels: Mapping[str, Sequence[str]], seed: int = 0
 ) -> Crossed:
-    """A setting crossed with a facet of the questions; the best value is marked in each group."""
+    """A setting crossed with a facet of the questions, by the groups of it that are large enough (see `groups.members`); the
+    best value is marked in each."""
     groups: dict[str, list[int]] = {}
     for place, side in enumerate(sides):
         groups.setdefault(said(side.settings.get(setting)), []).append(place)
-    members: dict[str, list[int]] = {}
-    for place, key in enumerate(scored.keys):
-        for label in dict.fromkeys(labels.get(key, ())):
-            members.setdefault(label, []).append(place)
+    large = {label: places for (_, label), places in members({facet: labels}, scored.keys).items()}
     cells = []
-    for label, places in members.items():
+    for label, places in large.items():
         chosen = np.zeros(len(scored.keys), dtype=bool)
         chosen[places] = True
         part = scored.of(chosen)
@@ -90,7 +89,7 @@ def crossed_by_group(
             Cell(value, label, len(runs), each, place == best, bool(level[place]))
             for place, ((value, runs), each) in enumerate(zip(groups.items(), found)) if each is not None
         ]  # fmt: skip
-    return Crossed(setting, facet, _sorted(groups), list(members), cells, False)
+    return Crossed(setting, facet, _sorted(groups), list(large), cells, False)
 
 
 def _leading(values: Values, scored: Board, seed: int) -> tuple[int, list[bool]]:

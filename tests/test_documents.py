@@ -82,7 +82,7 @@ def test_the_way_of_a_comparison_is_through_files_that_are_there() -> None:
     files = [file for file in re.findall(r"`([\w/]+\.py)`", part) if "/" in file]
     assert len(files) >= 10
     assert not [file for file in files if not (root / file).is_file()]
-    near = [file for file in re.findall(r"`(\w+\.py)`", part)]
+    near = re.findall(r"`(\w+\.py)`", part)
     places = [root / "core" / "comparing", root / "cli"]
     assert not [file for file in near if not any((place / file).is_file() for place in places)]
 

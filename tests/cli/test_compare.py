@@ -122,7 +122,7 @@ def test_the_first_screen_says_what_is_decided(many: Program) -> None:
     assert best["settings"]["search.method"] == "both"
     assert f"best run {best['run']} (" in shown
     assert f"chosen from {sum(run['same_as'] is None for run in found['runs'])}" in shown
-    assert "real? among the best" in shown
+    assert "real? not alone" in shown
     assert "the cheapest of the group is run" in shown
     assert "chunking.size 1600 200" in shown
     assert "more came to the same by the same results" in shown

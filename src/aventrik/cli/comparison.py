@@ -132,13 +132,12 @@ def _real(found: Compared, lead: Leading) -> str:
     if len(lead.group) == 1:
         return f"yes: it is better than {'the other one' if count == 2 else 'every other one'}, and not by chance{on}"
     if count == 2:
-        return f"not shown: the two can't be told apart{on}; it is the better one with a chance of {chance:.0%}"
-    others = "none of the" if len(lead.group) == count else f"{len(lead.group)} of the"
+        return f"not shown: the two can't be told apart{on}; it is the better one in {chance:.0%} of resamples"
     if len(lead.group) == count:
-        return f"not shown: {others} {count} can be told from it{on}; it is the best one with a chance of {chance:.0%}"
+        return f"not shown: none of the {count} can be told from it{on}; it is the best in {chance:.0%} of resamples"
     return (
-        f"among the best: {others} {count} (≈) can't be told from it, itself among them{on}; it is the best one with a "
-        f"chance of {chance:.0%}"
+        f"not alone: {len(lead.group)} of the {count} (≈), itself among them, can't be told from it{on}; best in {chance:.0%} of "
+        "resamples"
     )
 
 

@@ -90,10 +90,11 @@ def _first(found: Compared, most: int) -> list[int]:
 
 def _label(found: Compared, place: int, width: int) -> str:
     run = found.runs[place]
-    settings = settings_told(found, place, _SETTINGS)
-    name = settings if settings and base_name(found, place) != run.name else run.name
-    if place == found.twins[found.baseline]:
-        name = f"baseline: {name}"
+    lead = "baseline: " if place == found.twins[found.baseline] else ""
+    name = lead + run.name
+    if base_name(found, place) != run.name:
+        told_ = [lead + settings_told(found, place, most) for most in range(_SETTINGS, 0, -1)]
+        name = next((each for each in told_ if len(each) <= width), told_[-1])
     return f"{plain(name, width)}  {run.id}"
 
 
@@ -187,6 +188,7 @@ def _cost(axes: Axes, found: Compared) -> None:
         axes.xaxis.set_major_formatter(_plainly)
         axes.xaxis.set_minor_locator(NullLocator())
     what = _COSTS.get(name, "tokens to read a question")
+    axes.margins(x=0.06, y=0.12)
     _frame(axes, f"{found.measure} against {what}", "dashed: the front, nothing is better for less; numbers are runs")
     axes.set_xlabel(what, fontsize=9, color=INK)
     axes.grid(visible=True, axis="y", color="#eeeeee")

@@ -27,10 +27,10 @@ from aventrik.core.testsets import Question
 from aventrik.core.testsets.drafting import draft
 from aventrik.core.testsets.drafting.brief import Brief
 from aventrik.core.testsets.hiding import hidden
-from aventrik.engine.comparing import sides_of
 from aventrik.engine.drafting import draft_questions
 from aventrik.engine.gathering import gather
 from aventrik.engine.opened import Opened
+from aventrik.engine.run_sides import sides_of
 from aventrik.engine.runs import Runner
 from aventrik.workspace.gathered import Source
 from aventrik.workspace.starter import create

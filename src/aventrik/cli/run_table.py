@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from rich.text import Text
 
 from ..core.comparing.leading import ALPHA
-from ..engine.comparing import Compared
+from ..engine.compared import Compared
 from ..report.run_names import base_name, by_weight, settings_shown, short_names, value_of
 from .bars import axis, bar
 from .columns import Column, fitted, lines

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.text import Text
 
 from ..core.comparing.spread import Moved, Spread
-from ..engine.comparing import SHOWN, Compared
+from ..engine.compared import SHOWN, Compared
 from ..engine.spreading import SpreadOut
 from .screen import Screen, number, shortened
 

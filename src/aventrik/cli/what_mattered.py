@@ -8,7 +8,7 @@ from rich.text import Text
 
 from ..core.comparing.contributions import Contribution, Interaction
 from ..core.comparing.crossing import Crossed
-from ..engine.comparing import Compared
+from ..engine.compared import Compared
 from ..report.run_names import short_names
 from .bars import axis, bar
 from .columns import Column, fitted, lines

@@ -6,7 +6,7 @@ from rich.text import Text
 
 from ..core.comparing.groups import Group
 from ..core.comparing.spread import Moved
-from ..engine.comparing import Compared
+from ..engine.compared import Compared
 from ..report.run_names import told
 from .bars import axis, bar
 from .columns import Column, fitted, lines

@@ -182,6 +182,10 @@ class Place:
             [self._documents[name]] = self._fetched([name])
         return self._documents[name]
 
+    def rest(self) -> None:
+        """Forgets the documents that it holds, when its turn comes again only later."""
+        self._documents.clear()
+
     def _bring(self, names: Iterable[str]) -> None:
         missing = [name for name in dict.fromkeys(names) if name not in self._documents]
         if len(self._documents) + len(missing) > _DOCUMENTS:

@@ -4,15 +4,14 @@ what it costs."""
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from functools import cached_property
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..core.comparing.contributions import Contribution, Interaction, contributions, interactions
+from ..core.comparing.contributions import contributions, interactions
 from ..core.comparing.differences import Difference
-from ..core.comparing.groups import Beaten, Group, beaten, by_group
+from ..core.comparing.groups import beaten, by_group
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import (
     Board,
@@ -22,20 +21,20 @@ from ..core.comparing.sides import (
     board,
     clustered,
     contrasts,
-    less_is_better,
     means,
     own_measures,
 )
-from ..core.comparing.spread import Moved, moved
+from ..core.comparing.spread import moved
 from ..core.errors import BadInput
 from ..core.judging.agreement import Found as Agreed
-from ..core.measures import MEASURES, Measure, plain
+from ..core.measures import MEASURES, plain
 from ..storage.protocols import Run, Store
 from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
+from .compared import Compared, first_of
 from .facets import facets_of
-from .leading import Leading, leading, prices_of
+from .leading import leading, prices_of
 from .opened import find_run
 from .run_sheets import COSTS
 from .run_sides import Found, sides_of
@@ -43,7 +42,6 @@ from .run_sides import Found, sides_of
 if TYPE_CHECKING:
     from .correcting import CorrectedRun
 
-SHOWN = 15  # runs that are shown of many, beside the baseline
 _POWERED = 60  # runs of which it is worked out what could be shown, of more for those that are shown first
 MOST_PAIRED = 40  # runs that are set against each other in all pairs
 _COLUMNS = (
@@ -64,99 +62,6 @@ _BASIS = {
     "cut_offs": "the cut-offs",
     "format": "the version of the program",
 }
-
-
-@dataclass(frozen=True, eq=False)
-class Compared:
-    """All that a comparison shows. Lists are of runs, in the order of `runs`, which are spoken of by their places.
-
-    `twins`: for each run the one that stands for all that came to the same by the same results; `order`: those, the best
-    first; `shown`: those of them for which everything was worked out. `apart` says in which respects beside their
-    settings the runs differ; `shared` is the number of questions that all have, `left_out` of each run those that it has
-    beside; `declined` of each run how many of how many questions it declined; `untold` of each run the mean share of
-    claims that the judge could not tell; `failures` how many have no sound answer or judgement. `groups` and `flips` are
-    of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
-    asked for these very columns.
-    """
-
-    runs: list[Run]
-    sides: list[Side]
-    baseline: int
-    measure: str
-    measures: list[str]
-    twins: list[int]
-    order: list[int]
-    shown: list[int]
-    scored: Board
-    means: list[dict[str, Interval]]
-    contrasts: list[Contrast]
-    contributions: list[Contribution]
-    interactions: list[Interaction]
-    leading: Leading | None
-    against: int
-    groups: list[Group]
-    beaten: list[Beaten]
-    flips: list[Moved]
-    failures: list[int]
-    declined: list[tuple[int, int]]
-    shared: int
-    left_out: list[int]
-    apart: list[str]
-    alike: list[int]
-    by_document: bool
-    ids: dict[str, str]
-    costs: list[dict[str, float]]
-    untold: list[float | None]
-    bodies: dict[str, Mapping[str, Any]]
-    named: bool = False
-    pairs: list[Contrast] = field(default_factory=list)
-    corrected: dict[int, CorrectedRun] = field(default_factory=dict)
-    judges: dict[int, list[tuple[str, str, Agreed]]] = field(default_factory=dict)
-
-    @property
-    def own(self) -> dict[str, Measure]:
-        """The measures of the runs' own criteria."""
-        return own_measures(self.sides)
-
-    @property
-    def less(self) -> bool:
-        """Whether less of the measure is better."""
-        return less_is_better(self.measure, self.own)
-
-    @property
-    def wordings(self) -> dict[str, str]:
-        """The wording of each question, by its key."""
-        return {key: str(body["question"]) for key, body in self.bodies.items()}
-
-    @property
-    def best(self) -> int:
-        """The place of the best run; the first one where none has the measure."""
-        return self.leading.best if self.leading else self.order[0]
-
-    @cached_property
-    def facets(self) -> dict[str, dict[str, tuple[str, ...]]]:
-        """By what the questions can be told apart."""
-        return facets_of(self.bodies)
-
-    @cached_property
-    def by_place(self) -> dict[int, Contrast]:
-        """Each run's difference from the baseline."""
-        return {each.place: each for each in self.contrasts}
-
-    @property
-    def shown_first(self) -> list[int]:
-        """The best of many runs, and the baseline."""
-        return _shown(self.order, self.twins[self.baseline])
-
-    def cost(self, name: str, place: int) -> float | None:
-        """What a question of a run costs by one measure: seconds by their median, all else by its mean."""
-        if name == "seconds":
-            return self.costs[place].get("seconds_median")
-        return self.costs[place][name] if name in self.costs[place] else self.sides[place].sheet.mean(name)
-
-    def folded(self, place: int) -> list[int]:
-        """The other runs that came to the same as a run, by the same results."""
-        return [other for other, twin in enumerate(self.twins) if twin == place and other != place]
 
 
 def compare(
@@ -195,7 +100,7 @@ def compare(
     twins = _twins(whole, shared, costs, first)
     scored = board(sides, measure, by_document)
     order = _ordered(scored, twins)
-    shown = order if every else _shown(order, twins[first])
+    shown = order if every else first_of(order, twins[first])
     alike = [
         place for place, run in enumerate(chosen)
         if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS) and not run.made.get("outside")
@@ -217,7 +122,7 @@ def compare(
         _of(alike, lambda some: interactions(some, measure, seed, by_document), sides),
         lead, against,
         by_group(scored, best, against, facets, seed) if several else [],
-        beaten(scored, best, [place for place in _shown(order, twins[first]) if place != best], facets, seed) if several else [],
+        beaten(scored, best, [place for place in first_of(order, twins[first]) if place != best], facets, seed) if several else [],
         moved(sides[against], sides[best], measure) if several else [],
         [sum(key in found.failed for key in shared) if found.failed else 0 for found in whole],
         [_declined(side) for side in sides],
@@ -281,10 +186,6 @@ def _ordered(scored: Board, twins: Sequence[int]) -> list[int]:
     return sorted(dict.fromkeys(twins), key=key)
 
 
-def _shown(order: Sequence[int], baseline: int) -> list[int]:
-    return [*order[:SHOWN], *([baseline] if baseline not in order[:SHOWN] else [])]
-
-
 def _means(
     sides: Sequence[Side], columns: Sequence[str], measure: str, seed: int, by_document: bool, shown: Sequence[int],
     twins: Sequence[int],
@@ -305,7 +206,7 @@ def _contrasts(
     """Every run that stands for others against the baseline, under its place among all runs."""
     distinct = [place for place in dict.fromkeys(twins) if place != twins[baseline]]
     some = [sides[place] for place in (twins[baseline], *distinct)]
-    first = set(shown if len(shown) <= _POWERED else _shown(shown, twins[baseline]))
+    first = set(shown if len(shown) <= _POWERED else first_of(shown, twins[baseline]))
     power = {row for row, place in enumerate((twins[baseline], *distinct)) if place in first}
     found = contrasts(some, 0, measure, seed, by_document, power)
     names = [twins[baseline], *distinct]

@@ -8,7 +8,7 @@ from typing import Any
 from ..core.comparing.account import losses
 from ..core.comparing.correcting import Corrected
 from ..core.comparing.crossing import Crossed
-from .comparing import Compared
+from .compared import Compared
 from .correcting import CorrectedRun
 
 

@@ -11,7 +11,7 @@ from ..core.comparing.groups import by_group
 from ..core.errors import BadInput
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_from
-from .comparing import Compared
+from .compared import Compared
 from .facets import TOPIC, facet_named
 from .opened import Opened
 from .surveying import main_chunks, survey

@@ -128,6 +128,7 @@ class _Race:
                 passing.pass_all()
                 each.scores += [_score(each.place, passage.ids, self.made.measure) for passage in passing.passages]
                 each.done = passing if each.done is None else _joined(each.done, passing)
+                each.place.rest()
             done = count
             left = self._decided(left, look, state)
             if len(left) == 1:

@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from ..core.comparing.spread import Moved, Spread, moved, spreads
-from .comparing import Compared
+from .compared import Compared
 
 
 @dataclass(frozen=True)

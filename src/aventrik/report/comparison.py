@@ -15,7 +15,7 @@ from ..core.comparing.leading import ALPHA
 from ..core.comparing.spread import spreads
 from ..core.errors import BadInput
 from ..core.measures.loss import KEPT, STAGES
-from ..engine.comparing import Compared
+from ..engine.compared import Compared
 from .pictures import DEEP, INK, MIDDLE, PALE, WARM, plain, write_figure
 from .run_names import base_name, settings_told
 

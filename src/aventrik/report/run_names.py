@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from ..core.comparing.contributions import said
-from ..engine.comparing import Compared
+from ..engine.compared import Compared
 from ..workspace.configuration import Configuration
 
 _VALUE = 12  # characters of a value

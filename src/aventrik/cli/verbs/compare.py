@@ -10,7 +10,7 @@ from ..arguments import given_path
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.comparing import Compared
+    from ...engine.compared import Compared
     from ...engine.opened import Opened
     from ...engine.run_sides import Chosen
 

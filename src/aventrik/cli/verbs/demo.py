@@ -11,7 +11,7 @@ from ..arguments import given_path
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.comparing import Compared
+    from ...engine.compared import Compared
     from ...engine.explaining import Explanation
     from ...engine.opened import Opened
     from ...storage.protocols import Run

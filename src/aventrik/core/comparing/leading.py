@@ -75,9 +75,7 @@ def model_confidence_set(
         found = (1 + len(greatest) - np.searchsorted(greatest, behind * (1 - _ROUNDED) - 1e-9)) / (1 + len(greatest))
         out = found < level
         if not out.any():
-            p[left] = np.maximum(reached, found.min())
-            for place, each in zip(left, found):
-                p[place] = max(reached, float(each))
+            p[left] = np.maximum(reached, found)
             break
         p[left[out]] = np.maximum(reached, found[out])
         reached = max(reached, float(found[out].max()))

@@ -337,6 +337,8 @@ def verdict(difference: Difference, p: float, less: bool) -> str:
     if difference.same:
         return "the same"
     if p >= 0.05:
+        if not difference.known:
+            return "not shown"
         told = (
             "this set can show none"
             if difference.smallest is None

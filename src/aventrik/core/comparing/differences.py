@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Container, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -22,7 +22,8 @@ class Difference:
     """Mean of the paired differences (other minus baseline) with interval and p-value.
 
     `same`: every paired difference is 0. `smallest`: the least true difference that such a set would show, with 80 %
-    power, at the level that is left after correction for all comparisons made together; None where it could show none.
+    power, at the level that is left after correction for all comparisons made together; None where it could show none, or,
+    without `known`, where that was not worked out.
     """
 
     mean: float
@@ -34,6 +35,7 @@ class Difference:
     smallest: float | None
     same: bool
     clusters: int = 0
+    known: bool = False
 
 
 def paired_difference(
@@ -79,7 +81,6 @@ def paired_differences(
     there = np.isfinite(gaps)
     n = there.sum(axis=1)
     kept = np.where(there, gaps, 0.0)
-    level = ALPHA / max(1, together)
     if groups is None:
         drawn, counts = kept, n
     else:  # a document's questions count as one draw
@@ -109,43 +110,47 @@ def paired_differences(
             continue
         values = gaps[row][here]
         if exact:
-            found.append(_of_shares(values, level, row in power))
+            made = _of_shares(values)
         else:
-            seen = values if groups is None else drawn[row][np.unique(groups[here])]
-            found.append(_of_scores(values, clusters, seen, kind, float(p[row]), ends[:, row], level, row in power))
+            made = _of_scores(values, clusters, kind, float(p[row]), ends[:, row])
+        if row in power:
+            made = replace(made, smallest=smallest_shown(values, kind, _own(groups, here), together), known=True)
+        found.append(made)
     return found
+
+
+def smallest_shown(
+    gaps: Values, kind: str, groups: npt.NDArray[np.int64] | None = None, together: int = 1
+) -> float | None:
+    """The least true difference that such a set would show with 80 % power, at the level that is left of 5 % when so many
+    comparisons are made together, by the test that decides; `gaps` are the paired differences, none of them absent."""
+    level = ALPHA / max(1, together)
+    n = len(gaps)
+    if kind == "share" and groups is None:
+        return smallest_for_shares(n, int((gaps != 0).sum()), level)
+    drawn = gaps if groups is None else summed(gaps[None, :], np.unique(groups, return_inverse=True)[1])[0]
+    least = smallest_for_scores(drawn, level)
+    smallest = None if least is None else least * (len(drawn) / n)
+    if smallest is not None and kind in ("share", "score") and smallest > 1:
+        return None  # greater than any difference there can be
+    return smallest
 
 
 def _own(groups: npt.NDArray[np.int64] | None, here: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64] | None:
     return None if groups is None else groups[here]
 
 
-def _of_shares(gaps: Values, level: float, power: bool) -> Difference:
+def _of_shares(gaps: Values) -> Difference:
     n, better, worse = len(gaps), int((gaps > 0).sum()), int((gaps < 0).sum())
     low, high = share_difference(better, worse, n)
-    smallest = smallest_for_shares(n, better + worse, level) if power else None
-    return Difference(float(gaps.mean()), low, high, mcnemar(better, worse), n, "McNemar", smallest, False)
+    return Difference(float(gaps.mean()), low, high, mcnemar(better, worse), n, "McNemar", None, False)
 
 
-def _of_scores(
-    gaps: Values,
-    clusters: int,
-    drawn: Values,
-    kind: str,
-    p: float,
-    ends: Values,
-    level: float,
-    power: bool,
-) -> Difference:
-    n = len(gaps)
+def _of_scores(gaps: Values, clusters: int, kind: str, p: float, ends: Values) -> Difference:
     low, high = float(ends[0]), float(ends[1])
     if p >= ALPHA:
         low, high = min(low, 0.0), max(high, 0.0)
-    least = smallest_for_scores(drawn, level) if power else None
-    smallest = None if least is None else least * (clusters / n if clusters else 1.0)
-    if smallest is not None and kind in ("share", "score") and smallest > 1:
-        smallest = None  # greater than any difference there can be
-    return Difference(float(gaps.mean()), low, high, p, n, "sign flip", smallest, False, clusters)
+    return Difference(float(gaps.mean()), low, high, p, len(gaps), "sign flip", None, False, clusters)
 
 
 def _of_nothing(kind: str, n: int) -> tuple[float, float]:

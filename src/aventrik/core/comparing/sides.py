@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..measures import Measure, measure
-from .differences import ALPHA, Difference, paired_differences
+from .differences import ALPHA, Difference, paired_differences, smallest_shown
 from .intervals import Interval, grouped, intervals
 from .sheet import Scores, Sheet, Values
 from .significance import holm
@@ -172,7 +172,7 @@ def contrasts(
     power: Container[int] | None = None,
 ) -> list[Contrast]:
     """Every other run against the baseline, on the questions that both have a score for. `power` has the places of the
-    runs for which it is worked out what could be shown (all, if it is not given)."""
+    runs for which, where nothing is shown, it is worked out what could be (all, if it is not given)."""
     pairs = [(place, baseline) for place in range(len(sides)) if place != baseline]
     return _contrasts(sides, pairs, name, seed, by_document, power)
 
@@ -199,10 +199,15 @@ def _contrasts(
     if not pairs:
         return []
     ours, theirs = (scored.values[[pair[side] for pair in pairs]] for side in (0, 1))
-    wanted = [row for row, pair in enumerate(pairs) if power is None or pair[0] in power]
-    gaps = paired_differences(ours, theirs, scored.kind, scored.groups, seed, len(pairs), set(wanted))
+    gaps = paired_differences(ours, theirs, scored.kind, scored.groups, seed, len(pairs))
     found = [gap for gap in gaps if gap is not None]
     corrected = holm([gap.p for gap in found])
+    for row, (pair, gap, p) in enumerate(zip(pairs, found, corrected)):
+        if p >= ALPHA and not gap.same and (power is None or pair[0] in power):
+            here = np.isfinite(ours[row] - theirs[row])
+            own = None if scored.groups is None else scored.groups[here]
+            smallest = smallest_shown((ours[row] - theirs[row])[here], scored.kind, own, len(pairs))
+            found[row] = replace(gap, smallest=smallest, known=True)
     return [
         Contrast(sides[ours].name, sides[theirs].name, name, gap, p, ours, theirs)
         for (ours, theirs), gap, p in zip(pairs, found, corrected)

@@ -118,7 +118,7 @@ def _by_lot(gaps: npt.NDArray[np.float32], n: Values, seed: int, together: int, 
             both = signs @ pair
             count = len(signs)
             sums, cubes = both[:, : len(rows)], both[:, len(rows) :]
-            flips, places = np.nonzero(np.abs(sums) >= least[rows])
+            flips, places = np.divmod(np.flatnonzero((np.abs(sums) >= least[rows]).ravel()), len(rows))
             some = rows[places]
             found = skewness_corrected(sums[flips, places], cubes[flips, places], squares[some], n[some])
             extreme += np.bincount(some[np.abs(found) >= limits[some]], minlength=len(extreme))

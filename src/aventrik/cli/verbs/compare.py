@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
 PANELS = ("overview", "intervals", "cost", "settings", "lost", "spread", "time")
 HELP = (
-    "Runs side by side: measures with 95 % intervals, which differences from the baseline are real, what each "
-    "setting contributed, and where the evidence was lost."
+    "Runs side by side, the decision first: which is best, whether that is real, what it costs; then means with 95 % intervals, "
+    "what each setting brought, and where the evidence was lost."
 )
 
 

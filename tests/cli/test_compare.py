@@ -35,8 +35,11 @@ def put_run(
     of: str = "",
     when: str = "",
     first: int = 0,
+    tokens: float = 0.0,
+    outside: bool = False,
 ) -> int:
-    """A finished run with these scores of its questions, a document for each three; `of` names whose results it shares."""
+    """A finished run with these scores of its questions, a document for each three; `of` names whose results it shares,
+    `tokens` is what a question asked of models, `outside` says that another system gave it."""
     kept, rows = [], []
     for place, values in enumerate(scores, first):
         hit = values.get("hit@5", 0.0) >= 0.5
@@ -48,7 +51,11 @@ def put_run(
         for stage, record in records.items():
             body = encode(record)
             results[stage] = f"{stage} {of or name} {when} {place}"
-            kept.append(Kept(results[stage], stage, results[stage], body, False, 0.002 * (1 + place % 3)))
+            kept.append(
+                Kept(
+                    results[stage], stage, results[stage], body, False, 0.002 * (1 + place % 3), (0.0, tokens, 0.0, 0.0)
+                )
+            )
         body_ = {
             "id": f"q{place}", "question": f"What is the length of lock {place}?", "answer": "", "status": "kept", "by": "person",
             "kind": "table" if place % 3 == 0 else "one-fact", "tags": ["locks"] if place % 2 else ["lengths"], "meta": {},
@@ -59,6 +66,7 @@ def put_run(
     made = {
         "format": RUN_FORMAT, "configuration": Configuration(name=name).with_settings(dict(settings or {})).model_dump(),
         "corpus": "c", "cover": 0.9, "cut_offs": [5], "judge": "offline", "models": {},
+        "outside": {"kind": "file"} if outside else None,
     }  # fmt: skip
     number = opened.store.runs.begin(f"identity of {name} {when}", name, "locks", made, len(rows))
     opened.store.runs.finish(number, rows, {})
@@ -361,3 +369,44 @@ def test_what_a_run_came_to_is_kept_and_made_again_when_it_changes(empty: Progra
     put_run(opened, "a", scored(1, 1))
     assert opened.store.runs.sheets([one]) == {}
     assert empty.json("compare")["runs"][0]["measures"]["hit@5"]["mean"] == 1.0
+
+
+def test_what_another_system_spent_is_not_known(empty: Program) -> None:
+    opened = Opened(empty.folder)
+    put_run(opened, "dear", scored(*[1.0] * 6, *[0.0] * 6), tokens=500.0)
+    put_run(opened, "cheap", scored(*[1.0] * 5, *[0.0] * 7), tokens=90.0)
+    live = put_run(opened, "live", scored(*[1.0] * 12), tokens=3.0, outside=True)
+    found = empty.json("compare", "dear", "cheap", "live")
+    assert found["best"]["run"] == live
+    assert found["best"]["price"] == "model-tokens"
+    assert live not in found["best"]["fronts"]["model-tokens"]
+    shown = " ".join(empty("compare", "dear", "cheap", "live").stdout.split())
+    assert (
+        "cost not known; the cheapest of the group is run 2 (cheap)" in shown
+        or "cost" not in shown.split("real?")[1][:200]
+    )
+    empty("compare", "dear", "cheap", "live", "--picture", str(empty.folder / "cost.png"), "--draw", "cost")
+
+
+def test_a_best_mean_on_fewer_questions_is_told_as_such(empty: Program) -> None:
+    """Groundedness and the like are of the answers that there are: runs are only told apart on what all of them have."""
+    opened = Opened(empty.folder)
+    put_run(opened, "a", [{"hit@5": 1.0, "groundedness": float(n < 9)} for n in range(12)])
+    rows = [{"hit@5": 1.0, "groundedness": 1.0} if n < 6 else {"hit@5": 1.0} for n in range(12)]
+    put_run(opened, "b", rows)
+    put_run(opened, "c", [{"hit@5": 1.0, "groundedness": float(n % 2)} for n in range(12)])
+    found = empty.json("compare", "--measure", "groundedness")
+    assert found["best"]["questions"] == 6
+    shown = " ".join(empty("compare", "--measure", "groundedness").stdout.split())
+    assert "on 6 questions" in shown
+    if found["best"]["run"] == 1:
+        assert "groundedness 0.75" in shown
+        assert ", 1.00 on the 6 questions for which all runs have it" in shown
+
+
+def test_a_number_is_that_run_whatever_labels_say(empty: Program) -> None:
+    opened = Opened(empty.folder)
+    for name in ("a", "b", "c"):
+        put_run(opened, name, scored(1, 0))
+    empty("runs", "2", "3", "--label", "1")
+    assert [run["run"] for run in empty.json("compare", "1")["runs"]] == [1]

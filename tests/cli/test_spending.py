@@ -137,4 +137,4 @@ def test_a_race_says_who_was_stopped_and_what_was_saved(workspace: Program) -> N
     again = workspace("run", "--race", "--testset", "locks").stdout
     assert "the race: 2 of 3 configurations stopped early, by hit@5" in again
     assert "saved: up to" in again
-    assert "'nothing'" in workspace.fails("run", "--race", "--testset", "locks", "--measure", "nothing")
+    assert "named 'nothing'" in workspace.fails("run", "--race", "--testset", "locks", "--measure", "nothing")

@@ -109,12 +109,41 @@ def test_a_race_of_few_questions_stops_nothing(opened: Opened) -> None:
 
 
 @pytest.mark.parametrize(
-    ("measure", "told"), [("seconds", "neither"), ("tokens@5", "neither"), ("nonsense", "no measure 'nonsense'")]
+    ("measure", "told"),
+    [
+        ("seconds", "neither"),
+        ("tokens@5", "neither"),
+        ("nonsense", "no measure is named 'nonsense'"),
+        ("groundednes", "did you mean groundedness?"),
+        ("hit@7", "'hit@7' is not measured here; hit@1, hit@3, hit@5, hit@10 is"),
+        ("hit", "'hit' is not measured here"),
+        ("groundedness", "have no measure 'groundedness'"),  # no answers are made
+    ],
 )
 def test_a_race_needs_a_score(locks: tuple[Opened, list[Question]], measure: str, told: str) -> None:
     opened, questions = locks
     with pytest.raises(BadInput, match=told):
         race(Runner(opened), racers(), "t", questions, measure=measure)
+
+
+def test_a_race_by_a_criterion_of_which_less_is_better_stops_those_with_more(
+    locks: tuple[Opened, list[Question]],
+) -> None:
+    opened, questions = locks
+    (opened.workspace.folder / "criteria").mkdir(exist_ok=True)
+    (opened.workspace.folder / "criteria" / "figured.toml").write_text(
+        'about = "Is a figure given?"\nbetter = "less"\njudges = "answer"\ndeclined = true\n'
+        '[[levels]]\nlevel = 0\nmeans = "no figure"\n[[levels]]\nlevel = 1\nmeans = "a figure"\npattern = \'\\d\'\n'
+    )
+    again = Opened(opened.workspace.folder)
+    good, blind = (
+        each.with_settings({"answering.model": "offline"}).model_copy(update={"name": name})
+        for each, name in zip(racers()[1::-1], ("good", "blind"))
+    )
+    raced = race(Runner(again), [good, blind], "t", questions, measure="figured")
+    assert [each.configuration.name for each in raced.stopped] == ["good"]
+    assert raced.stopped[0].mean > raced.stopped[0].best
+    assert [each.configuration.name for each in raced.outcomes] == ["blind"]
 
 
 def test_a_plan_counts_what_is_shared_once(folder: Path) -> None:

@@ -21,6 +21,7 @@ from .where_differs import show_flips, show_turned
 
 _FEW = 10  # runs whose differences and costs are told one by one
 _SIDE_BY_SIDE = 8  # runs whose lost needs stand side by side
+_APART = 0.005  # between two means that are not told as one
 _FRONT = 3  # runs of a front that are told
 
 
@@ -80,6 +81,8 @@ def _decision(found: Compared, screen: Screen) -> None:
     won.append(f": {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]", style="not bold")
     winner = lead.winner
     if len(lead.p) > 2:
+        if abs(winner.mean - mean.mean) > _APART:
+            won.append(f", {number(winner.mean)} on the {lead.n} questions for which all runs have it", style="not bold")
         won.append(
             f"; expect {number(winner.corrected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
             f"it was chosen from {len(lead.p)}",
@@ -131,14 +134,15 @@ def _price(found: Compared, lead: Leading) -> str:
     assert lead.cheapest is not None
     name = {"money": "money", "model-tokens": "tokens", "seconds": ""}.get(lead.price.measure, "tokens to read")
     best, least = lead.price.values[lead.best], lead.price.values[lead.cheapest]
-    assert best is not None
     assert least is not None
-    told_best = f"{cost_told(lead.price.measure, best)} {name}".rstrip()
+    told_best = (
+        "not known" if best is None else f"{cost_told(lead.price.measure, best)} {name}".rstrip() + " a question"
+    )
     if lead.cheapest == lead.best:
-        return f"{told_best} a question; none of the group is cheaper"
+        return f"{told_best}; none of the group is cheaper"
     mean = found.means[lead.cheapest][found.measure].mean
     told_least = f"{cost_told(lead.price.measure, least)} {name}".rstrip()
-    return f"{told_best} a question; the cheapest of the group is {told(found, lead.cheapest)}: {number(mean)} for {told_least}"
+    return f"{told_best}; the cheapest of the group is {told(found, lead.cheapest)}: {number(mean)} for {told_least}"
 
 
 def _legend(found: Compared, places: Sequence[int], screen: Screen) -> None:

@@ -107,7 +107,10 @@ class Compared:
         return first_of(self.order, self.twins[self.baseline])
 
     def cost(self, name: str, place: int) -> float | None:
-        """What a question of a run costs by one measure: seconds by their median, all else by its mean."""
+        """What a question of a run costs by one measure: seconds by their median, all else by its mean; None where that is
+        not known, as what another system spends on models."""
+        if name in ("money", "model-tokens") and not self.sides[place].settings:
+            return None
         if name == "seconds":
             return self.costs[place].get("seconds_median")
         return self.costs[place][name] if name in self.costs[place] else self.sides[place].sheet.mean(name)

@@ -105,6 +105,7 @@ def compare(
         place for place, run in enumerate(chosen)
         if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS) and not run.made.get("outside")
     ]  # fmt: skip
+    among = [sides[place] for place in alike]  # that differ by their settings alone
     distinct = [place for place in order if np.isfinite(scored.values[place]).any()]
     against_base = _contrasts(sides, twins, first, measure, seed, by_document, shown)
     pair = against_base[0].p if len(distinct) == 2 and len(against_base) == 1 else None
@@ -118,8 +119,8 @@ def compare(
         chosen, sides, first, measure, columns, twins, order, shown, scored,
         _means(sides, columns, measure, seed, by_document, shown, twins),
         against_base,
-        _of(alike, lambda some: contributions(some, measure, seed, by_document), sides),
-        _of(alike, lambda some: interactions(some, measure, seed, by_document), sides),
+        contributions(among, measure, seed, by_document),
+        interactions(among, measure, seed, by_document),
         lead, against,
         by_group(scored, best, against, facets, seed) if several else [],
         beaten(scored, best, [place for place in first_of(order, twins[first]) if place != best], facets, seed) if several else [],
@@ -134,11 +135,6 @@ def compare(
         _corrected(store, chosen, sides, first, shown, reviews, seed, by_document),
         _judges(store, chosen, shown, seed),
     )  # fmt: skip
-
-
-def _of(alike: Sequence[int], made: Any, sides: Sequence[Side]) -> Any:
-    """What is worked out over the runs that differ by their settings alone."""
-    return made([sides[place] for place in alike])
 
 
 def _shared(runs: Sequence[Run], whole: Sequence[Found]) -> list[str]:

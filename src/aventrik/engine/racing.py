@@ -14,12 +14,14 @@ from ..core.comparing.racing import go_on, looks
 from ..core.comparing.sides import clustered_questions, less_is_better
 from ..core.errors import BadInput
 from ..core.keys import content_key
-from ..core.measures import MEASURES, plain
+from ..core.measures import MEASURES, Measure, plain
 from ..core.testsets import Question
 from ..workspace.configuration import Configuration
+from ..workspace.toml import nearest
 from .bench import Place
 from .questions import Asked, Passing
 from .run_sheets import row_of, scores_of
+from .run_sides import own_measures
 from .runs import Outcome, Runner
 from .stage import QUESTION, needed
 
@@ -85,15 +87,32 @@ def race(
 
     Raises `BadInput` for a measure that is no score of a question, or that these runs do not have.
     """
-    if plain(measure) in MEASURES and MEASURES[plain(measure)].kind in ("cost", "count"):
+    workspace = runner.opened.workspace
+    own = own_measures((each.name, each.less_is_better) for each in workspace.criteria)
+    _check(measure, own, workspace.settings.cut_offs)
+    return _Race(runner, testset, questions, until, measure, less_is_better(measure, own)).run(configurations)
+
+
+def _check(measure: str, own: Mapping[str, Measure], cut_offs: Sequence[int]) -> None:
+    """Raises `BadInput` for a measure that no question will have, or that is no share or score."""
+    name, at, k = measure.partition("@")
+    known = {**MEASURES, **own}
+    if plain(measure) not in known:
+        raise BadInput(f"--measure: no measure is named '{measure}'{nearest(name, list(known))}")
+    found = known[plain(measure)]
+    if found.kind in ("cost", "count"):
         raise BadInput(f"--measure: a race is by a share or a score, and '{measure}' is neither")
-    return _Race(runner, testset, questions, until, measure).run(configurations)
+    if (found.of == "list") != bool(at) or (at and k not in map(str, cut_offs)):
+        told = ", ".join(f"{name}@{cut}" for cut in cut_offs) if found.of == "list" else name
+        raise BadInput(f"--measure: '{measure}' is not measured here; {told} is")
 
 
 class _Race:
     """What all configurations of a race have in common."""
 
-    def __init__(self, runner: Runner, testset: str, questions: Sequence[Question], until: str, measure: str) -> None:
+    def __init__(
+        self, runner: Runner, testset: str, questions: Sequence[Question], until: str, measure: str, less: bool
+    ) -> None:
         self.runner = runner
         self.testset = testset
         self.questions = questions
@@ -107,7 +126,7 @@ class _Race:
         self._clusters: list[str] | None = None
         if clustered_questions([doc for doc in docs if doc], settings.statistics.cluster):
             self._clusters = [doc or f"question {place}" for place, doc in enumerate(docs)]
-        self._less = less_is_better(measure)
+        self._less = less
 
     def run(self, configurations: Sequence[Configuration]) -> Raced:
         """All blocks, then the rest of what is left."""

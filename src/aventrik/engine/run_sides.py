@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -61,10 +61,12 @@ def settings_of(run: Run) -> dict[str, Any]:
 
 def own_of(run: Run) -> dict[str, Measure]:
     """The measures of a run's own criteria."""
-    return {
-        each["name"]: Measure(each["name"], each["less_is_better"], "score", "answer")
-        for each in run.made.get("criteria", ())
-    }
+    return own_measures((each["name"], each["less_is_better"]) for each in run.made.get("criteria", ()))
+
+
+def own_measures(criteria: Iterable[tuple[str, bool]]) -> dict[str, Measure]:
+    """The measures that criteria are, by their names, and whether less of each is better."""
+    return {name: Measure(name, less, "score", "answer") for name, less in criteria}
 
 
 @dataclass(frozen=True)
@@ -110,11 +112,12 @@ def chosen_runs(store: Store, references: Sequence[str]) -> Chosen:
 
 def _meant(runs: Sequence[Run], reference: str) -> list[Run]:
     """The runs that one reference means."""
-    labelled = [run for run in runs if run.label and run.label == reference]
-    if any(str(run.id) == reference or run.name == reference for run in runs) and len(labelled) < 2:
-        return [find_run(list(runs), reference)]
-    if labelled:
+    if numbered := [run for run in runs if str(run.id) == reference]:
+        return numbered
+    if labelled := [run for run in runs if run.label and run.label == reference]:
         return labelled
+    if any(run.name == reference for run in runs):
+        return [find_run(list(runs), reference)]
     pattern = reference if any(mark in reference for mark in "*?") else None
     swept = [
         run for run in runs

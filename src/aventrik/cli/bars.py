@@ -8,7 +8,11 @@ from dataclasses import dataclass
 
 from rich.text import Text
 
+from ..core.comparing.differences import Difference
+from .columns import Column, fitted_around, lines
 from .screen import number
+
+_LEAST, _MOST = 16, 36
 
 
 @dataclass(frozen=True)
@@ -53,3 +57,11 @@ def bar(along: Axis, low: float, mean: float, high: float, mark: float | None = 
     drawn[ends[0]], drawn[ends[1]] = "├", "┤"
     drawn[along.place(mean)] = "●"
     return Text("".join(drawn))
+
+
+def lines_with_differences(columns: Sequence[Column | None], gaps: Sequence[Difference], width: int) -> list[Text]:
+    """A table whose column None is the interval of each row's difference, on an axis with a mark at 0."""
+    kept, _, room = fitted_around(columns, width, _LEAST, _MOST)
+    along = axis([0.0, *(end for gap in gaps for end in (gap.low, gap.high))], room)
+    drawn = Column(along.title, [bar(along, gap.low, gap.mean, gap.high, 0.0) for gap in gaps])
+    return lines([drawn if column is None else column for column in kept], width)

@@ -41,6 +41,17 @@ def fitted(columns: Sequence[Column], width: int) -> tuple[list[Column], list[Co
     return kept, out
 
 
+def fitted_around(
+    columns: Sequence[Column | None], width: int, least: int, most: int
+) -> tuple[list[Column | None], list[Column], int]:
+    """The same of columns of which one, None, is still to be drawn, `least` to `most` characters wide; and how wide that
+    may be."""
+    blank = Column(" " * least, ())
+    kept, out = fitted([blank if column is None else column for column in columns], width)
+    room = width - sum(column.width + _GAP for column in kept if column is not blank)
+    return [None if column is blank else column for column in kept], out, max(least, min(most, room))
+
+
 def lines(columns: Sequence[Column], width: int) -> list[Text]:
     """The head and the rows, each on one line, cut at the width."""
     rows = len(columns[0].cells) if columns else 0

@@ -82,7 +82,9 @@ def _decision(found: Compared, screen: Screen) -> None:
     winner = lead.winner
     if len(lead.p) > 2:
         if abs(winner.mean - mean.mean) > _APART:
-            won.append(f", {number(winner.mean)} on the {lead.n} questions for which all runs have it", style="not bold")
+            won.append(
+                f", {number(winner.mean)} on the {lead.n} questions for which all runs have it", style="not bold"
+            )
         won.append(
             f"; expect {number(winner.corrected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
             f"it was chosen from {len(lead.p)}",

@@ -10,7 +10,7 @@ from ..core.comparing.leading import ALPHA
 from ..engine.compared import Compared
 from ..report.run_names import base_name, by_weight, settings_shown, short_names, value_of
 from .bars import axis, bar
-from .columns import Column, fitted, lines
+from .columns import Column, fitted, fitted_around, lines
 from .screen import Screen, number, shortened
 
 _NAME = 28  # characters of a name at the most
@@ -23,26 +23,15 @@ SHORT = {"reciprocal-rank": "rr", "groundedness": "grounded", "hallucinated": "h
 def show_runs(found: Compared, places: Sequence[int], screen: Screen) -> None:
     """Prints the rows of these runs, and what was left out for want of room."""
     width = screen.out.width
-    along = axis(
-        [end for place in places if (each := found.means[place].get(found.measure)) for end in (each.low, each.high)]
-        or [0.0, 1.0],
-        _LEAST_BAR,
-        found.scored.kind in ("share", "score"),
-    )
-    fixed = _columns(found, places)
-    drawn = next(column for column in fixed if column.title == "")
-    rest = [column for column in fixed if column is not drawn]
-    kept, out = fitted([*rest, Column("-" * _LEAST_BAR, [])], width)
-    room = width - sum(column.width + 2 for column in kept[:-1])
-    along = axis([along.low, along.high], max(_LEAST_BAR, min(_MOST_BAR, room)))
+    kept, out, room = fitted_around(_columns(found, places), width, _LEAST_BAR, _MOST_BAR)
+    ends = [end for place in places if (each := found.means[place].get(found.measure)) for end in (each.low, each.high)]
+    along = axis(ends or [0.0, 1.0], room, found.scored.kind in ("share", "score"))
     mark = found.means[found.baseline].get(found.measure)
     bars: list[str | Text] = []
     for place in places:
         each = found.means[place].get(found.measure)
         bars.append("" if each is None else bar(along, each.low, each.mean, each.high, mark.mean if mark else None))
-    shown = [column for column in fixed if column in kept or column is drawn]
-    shown = [Column(along.title, bars) if column is drawn else column for column in shown]
-    for line in lines(shown, width):
+    for line in lines([Column(along.title, bars) if column is None else column for column in kept], width):
         screen.text(line)
     if out:
         left = [column.title for column in reversed(out) if column.rank < _UNTOLD]
@@ -50,10 +39,10 @@ def show_runs(found: Compared, places: Sequence[int], screen: Screen) -> None:
             screen.say(f"left out for want of room: {', '.join(left)}", style="dim")
 
 
-def _columns(found: Compared, places: Sequence[int]) -> list[Column]:
-    """All columns there may be, in order; the one without a title is to be drawn."""
+def _columns(found: Compared, places: Sequence[int]) -> list[Column | None]:
+    """All columns there may be, in order; None for the one that is to be drawn."""
     rows = list(places)
-    columns = [Column("run", [_mark(found, place) for place in rows], right=True)]
+    columns: list[Column | None] = [Column("run", [_mark(found, place) for place in rows], right=True)]
     names = [found.runs[place].name for place in rows]
     named = max(map(len, names)) <= _NAME  # short names say it all
     if not named:
@@ -69,7 +58,7 @@ def _columns(found: Compared, places: Sequence[int]) -> list[Column]:
     if any(labels):
         columns.append(Column("label", [shortened(label, _VALUE) for label in labels], rank=30))
     columns.append(Column(found.measure, [_mean(found, place, found.measure) for place in rows], right=True))
-    columns.append(Column("", [""] * len(rows)))
+    columns.append(None)
     if found.contrasts:
         columns.append(Column("from base", [_from_base(found, place) for place in rows], right=True, rank=5))
     if found.leading and len(found.leading.chance) > 1:

@@ -10,7 +10,7 @@ from ..core.comparing.contributions import Contribution, Interaction
 from ..core.comparing.crossing import Crossed
 from ..engine.compared import Compared
 from ..report.run_names import short_names
-from .bars import axis, bar
+from .bars import lines_with_differences
 from .columns import Column, fitted, lines
 from .screen import Screen, number, shortened
 
@@ -26,26 +26,17 @@ def show_contributions(found: Compared, screen: Screen, every: bool = False) -> 
         return
     shown = made if every else made[:_ROWS]
     screen.title(f"what each setting brought to {found.measure}, all other settings equal{_some(shown, made)}")
-    width = screen.out.width
-    ends = [end for each in shown for end in (each.difference.low, each.difference.high)]
-    columns = [
+    columns: list[Column | None] = [
         Column("setting", [each.setting for each in shown]),
         Column("value", [shortened(each.value, _VALUE) for each in shown]),
         Column("instead of", [shortened(each.instead_of, _VALUE) for each in shown]),
         Column("brings", [f"{each.difference.mean:+.2f}" for each in shown], right=True),
-        Column("", [""] * len(shown)),
+        None,
         Column("", [verdict_of(each, found.less) for each in shown]),
         Column("p (Holm)", [f"{each.p:.3f}" for each in shown], right=True, rank=2),
         Column("pairs", [str(each.pairs) for each in shown], right=True, rank=3),
     ]
-    kept, _ = fitted([*columns[:4], Column("-" * 16, []), *columns[5:]], width)
-    room = width - sum(column.width + 2 for column in kept if column.title != "-" * 16) - 2
-    along = axis([*ends, 0.0], max(16, min(36, room)))
-    drawn = Column(
-        along.title,
-        [bar(along, each.difference.low, each.difference.mean, each.difference.high, 0.0) for each in shown],
-    )
-    for line in lines([drawn if column.title == "-" * 16 else column for column in kept], width):
+    for line in lines_with_differences(columns, [each.difference for each in shown], screen.out.width):
         screen.text(line)
 
 

@@ -8,8 +8,8 @@ from ..core.comparing.groups import Group
 from ..core.comparing.spread import Moved
 from ..engine.compared import Compared
 from ..report.run_names import told
-from .bars import axis, bar
-from .columns import Column, fitted, lines
+from .bars import lines_with_differences
+from .columns import Column, lines
 from .screen import Screen, number, shortened
 
 _TOLD = 3  # groups that are told of themselves
@@ -50,25 +50,18 @@ def show_groups(found: Compared, screen: Screen, facet: str = "") -> None:
     if not groups:
         screen.say("no group has five questions or more" + (f" by {facet}" if facet else ""))
         return
-    width = screen.out.width
-    ends = [end for each in groups for end in (each.difference.low, each.difference.high)]
     best, other = found.runs[found.best].id, found.runs[found.against].id
-    columns = [
+    columns: list[Column | None] = [
         Column("", [each.facet if _first(groups, place) else "" for place, each in enumerate(groups)]),
         Column("group", [shortened(each.label, 36) for each in groups]),
         Column("questions", [str(each.n) for each in groups], right=True, rank=2),
         Column(f"run {best}", [number(each.ours) for each in groups], right=True),
         Column(f"run {other}", [number(each.theirs) for each in groups], right=True),
         Column("by", [f"{each.difference.mean:+.2f}" for each in groups], right=True),
-        Column("-" * 16, []),
+        None,
         Column("", [_verdict(each, found.less) for each in groups]),
     ]
-    kept, _ = fitted(columns, width)
-    room = width - sum(column.width + 2 for column in kept if column.title != "-" * 16) - 2
-    along = axis([*ends, 0.0], max(16, min(30, room)))
-    bars = [bar(along, each.difference.low, each.difference.mean, each.difference.high, 0.0) for each in groups]
-    drawn = Column(along.title, bars)
-    for line in lines([drawn if column.title == "-" * 16 else column for column in kept], width):
+    for line in lines_with_differences(columns, [each.difference for each in groups], screen.out.width):
         screen.text(line)
     screen.say(f"p-values are corrected for looking at {len(found.groups)} groups (Holm)", style="dim")
 

@@ -26,6 +26,15 @@ def show_warnings(found: Compared, screen: Screen) -> None:
             f"these runs differ in {', '.join(found.apart)} too: a difference between them is not one of settings alone; "
             f"contributions are of the runs that are like the baseline in this ({_bases(found)})"
         )
+    if found.documents:
+        numbers = [run.id for run in found.runs]
+        screen.warn(f"documents, from run {min(numbers)} to run {max(numbers)}: {found.documents.told()}")
+    if found.evidence_gone:
+        some = ", ".join(found.evidence_gone[:6]) + (", …" if len(found.evidence_gone) > 6 else "")
+        screen.warn(
+            f"{len(found.evidence_gone)} questions are left out, because their evidence stands in the documents of some of these "
+            f"runs alone: {some}"
+        )
     left = [(run.id, count) for run, count in zip(found.runs, found.left_out) if count]
     if left:
         listed = ", ".join(f"run {number}: {count}" for number, count in left[:5])

@@ -35,11 +35,14 @@ VERBS = {
     "runs": "list, label, note or remove runs",
     "compare": "runs side by side: which is better, and is that real",
     "explain": "one question of a run: what was found and lost where",
+    "report": "a page for colleagues; CSV, JSONL, Parquet and TREC files",
+    "gate": "pass or fail a run against limits or a baseline, for CI",
     "store": "what is stored; back up, restore, clean",
     "standin": "start the simulated model server",
 }
 EPILOG = """
-The order of the work: new, gather, vet, cut, survey, draft, locate, review, testsets, run, score, compare, explain.
+The order of the work: new, gather, vet, cut, survey, draft, locate, review, testsets, run, score, compare, explain,
+report, gate.
 Start with 'aventrik demo'; 'aventrik VERB --help' tells the rest.
 """
 

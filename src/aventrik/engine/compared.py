@@ -15,6 +15,7 @@ from ..core.comparing.spread import Moved
 from ..core.judging.agreement import Found as Agreed
 from ..core.measures import Measure
 from ..storage.protocols import Run
+from .changes import Changes
 from .facets import facets_of
 from .leading import Leading
 
@@ -31,8 +32,10 @@ class Compared:
     `twins`: for each run the one that stands for all that came to the same by the same results; `order`: those, the best
     first; `shown`: those of them for which everything was worked out. `apart` says in which respects beside their
     settings the runs differ; `shared` is the number of questions that all have, `left_out` of each run those that it has
-    beside; `declined` of each run how many of how many questions it declined; `untold` of each run the mean share of
-    claims that the judge could not tell; `failures` how many have no sound answer or judgement. `groups` and `flips` are
+    beside; `evidence_gone` has the ids of questions that are left out because their evidence stands in the documents of
+    some runs alone, `documents` what changed from those of the oldest run to those of the newest. `declined` of each run how
+    many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
+    `failures` how many have no sound answer or judgement. `groups` and `flips` are
     of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
     asked for these very columns.
     """
@@ -59,6 +62,8 @@ class Compared:
     declined: list[tuple[int, int]]
     shared: int
     left_out: list[int]
+    evidence_gone: list[str]
+    documents: Changes | None
     apart: list[str]
     alike: list[int]
     by_document: bool

@@ -32,6 +32,8 @@ from ..storage.protocols import Run, Store
 from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
+from .baselines import judge_told
+from .changes import Changes, changes_between, without_evidence
 from .compared import Compared, first_of
 from .facets import facets_of
 from .leading import leading, prices_of
@@ -89,7 +91,7 @@ def compare(
             chosen.insert(0, wanted)
         first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
     whole = sides_of(store, chosen)
-    shared = _shared(chosen, whole)
+    shared, moved_on = _standing(chosen, whole, _shared(chosen, whole))
     sides = [_narrowed(found.side, shared) for found in whole]
     own = own_measures(sides)
     known = list(dict.fromkeys(name for side in sides for name in side.sheet.columns))
@@ -127,7 +129,8 @@ def compare(
         moved(sides[against], sides[best], measure) if several else [],
         [sum(key in found.failed for key in shared) if found.failed else 0 for found in whole],
         [_declined(side) for side in sides],
-        len(shared), [len(found.side.sheet) - len(shared) for found in whole],
+        len(shared), [len(found.side.sheet) - len(shared) - len(moved_on) for found in whole],
+        moved_on, _changes(store, chosen),
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1], alike,
         by_document, {key: name for found in whole[:1] for key, name in found.ids.items()}, costs,
         [_untold(side) for side in sides], bodies, bool(measures),
@@ -145,6 +148,30 @@ def _shared(runs: Sequence[Run], whole: Sequence[Found]) -> list[str]:
     if not others:
         raise BadInput(_nothing_shared(runs))
     return [key for key in first if key in others]
+
+
+def _standing(runs: Sequence[Run], whole: Sequence[Found], shared: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Of the shared questions those whose evidence stands in the documents of every run, and those for which it does in some
+    runs alone: what is lost there no setting lost. Raises `BadInput` where none is left."""
+    if _corpora(runs) < 2:
+        return list(shared), []
+    without = [without_evidence(found.side.lost, shared) for found in whole]
+    some = {key for each in without for key in each if not all(key in other for other in without)}
+    kept = [key for key in shared if key not in some]
+    if not kept:
+        raise BadInput("the evidence of no question that these runs share stands in the documents of all of them")
+    return kept, [whole[0].ids[key] for key in shared if key in some]
+
+
+def _changes(store: Store, runs: Sequence[Run]) -> Changes | None:
+    """What changed in the documents from the oldest of some runs to the newest."""
+    if _corpora(runs) < 2:
+        return None
+    return changes_between(store, min(runs, key=lambda run: run.id), max(runs, key=lambda run: run.id))
+
+
+def _corpora(runs: Sequence[Run]) -> int:
+    return len({run.corpus for run in runs})
 
 
 def _twins(
@@ -270,11 +297,7 @@ def _narrowed(side: Side, keys: Sequence[str]) -> Side:
 
 
 def _basis(run: Run, name: str) -> Any:
-    if name == "judge":  # by its settings and wording too, where there is one
-        models = run.made.get("models", {})
-        who = {slot: told["identity"] for slot, told in models.items() if slot.startswith("verdicts")}
-        return run.made.get(name), sorted(who.items())
-    return run.made.get(name)
+    return judge_told(run) if name == "judge" else run.made.get(name)
 
 
 def _nothing_shared(runs: Sequence[Run]) -> str:

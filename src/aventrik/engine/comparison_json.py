@@ -22,6 +22,8 @@ def comparison_json(found: Compared) -> dict[str, Any]:
         "questions": found.shared,
         "clusters": "document" if found.by_document else "question",
         "apart": found.apart,
+        "evidence_gone": found.evidence_gone,
+        "documents": None if found.documents is None else asdict(found.documents),
         "best": lead.as_json(ids) if lead else None,
         "runs": [_run(found, place) for place in range(len(ids))],
         "differences": [asdict(each) | {"real": each.real, **_runs(each, ids)} for each in found.contrasts],

@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ..core.errors import BadInput
+from ..workspace.gates import FACETS
 from ..workspace.toml import nearest
 
-FACETS = ("kind", "style", "difficulty", "tag", "document", "writer")
 TOPIC = "topic"
 
 

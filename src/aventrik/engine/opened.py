@@ -172,9 +172,9 @@ class Opened:
 
 
 def find_run(runs: list[Run], reference: str) -> Run:
-    """A run by number, label or name (of several with that name the latest); raises `BadInput`."""
+    """A run by number, label, tag or name (of several with that name the latest); raises `BadInput`."""
     for run in reversed(runs):
-        if reference in (str(run.id), run.label, run.name):
+        if reference in (str(run.id), run.label, run.name, *run.tags):
             return run
     raise unknown_run(runs, reference)
 

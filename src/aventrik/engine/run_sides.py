@@ -83,20 +83,20 @@ class Chosen:
         return [run for run in self.unfinished if run.stopped]
 
 
-def chosen_runs(store: Store, references: Sequence[str]) -> Chosen:
-    """The runs that are named, in order and each once: by number, by label (all that have it), by name (the latest of that
+def chosen_runs(store: Store, references: Sequence[str], finished: bool = True) -> Chosen:
+    """The runs that are named, in order and each once: by number, by label or tag (all that have it), by name (the latest of that
     name), or several by the name of a sweep or with a pattern such as 'wide/*both*' (the latest of each name on the
     newest one's test set and documents). With none named the latest finished one of each name on the latest run's test
     set.
 
-    Raises `BadInput` for what fits no run.
+    Raises `BadInput` for what fits no run, and unless `finished` is False where none of those that fit is finished.
     """
     runs = store.runs.all()
     if not references:
-        finished = [run for run in runs if run.finished]
-        if not finished:
+        ended = [run for run in runs if run.finished]
+        if not ended:
             raise BadInput("there is no finished run yet; 'aventrik run' makes one")
-        found = _latest(finished)
+        found = _latest(ended)
         return Chosen(found, _stopped(runs, found))
     chosen: dict[int, Run] = {}
     unfinished: dict[int, Run] = {}
@@ -105,7 +105,7 @@ def chosen_runs(store: Store, references: Sequence[str]) -> Chosen:
         several = len(meant) > 1
         for run in meant:
             (unfinished if several and not run.finished else chosen)[run.id] = run
-    if not chosen:
+    if finished and not chosen:
         raise BadInput(f"none of the {len(unfinished)} runs of '{references[0]}' is finished; 'aventrik run' goes on")
     return Chosen(list(chosen.values()), list(unfinished.values()))
 
@@ -116,6 +116,8 @@ def _meant(runs: Sequence[Run], reference: str) -> list[Run]:
         return numbered
     if labelled := [run for run in runs if run.label and run.label == reference]:
         return labelled
+    if tagged := [run for run in runs if reference in run.tags]:
+        return tagged
     if any(run.name == reference for run in runs):
         return [find_run(list(runs), reference)]
     pattern = reference if any(mark in reference for mark in "*?") else None
@@ -141,6 +143,50 @@ def _latest(finished: Sequence[Run]) -> list[Run]:
         if run.testset == newest.testset and run.corpus == newest.corpus and alike:
             latest[run.name] = run
     return sorted(latest.values(), key=lambda run: run.id)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """Which runs of all are meant, beside those that are named: of test sets and configurations by patterns, with a label or
+    all of some tags, finished or not or stopped early, made since a day (as "2031-05-01"), and of these the last so many."""
+
+    testset: str = ""
+    configuration: str = ""
+    label: str = ""
+    tags: tuple[str, ...] = ()
+    state: str = ""
+    since: str = ""
+    last: int = 0
+
+    def of(self, runs: Sequence[Run]) -> list[Run]:
+        """Those of some runs that are meant, in their order."""
+        found = [run for run in runs if self._means(run)]
+        return found[-self.last :] if self.last else found
+
+    def _means(self, run: Run) -> bool:
+        named = ((self.testset, run.testset), (self.configuration, run.name), (self.label, run.label))
+        return (
+            all(not pattern or fnmatch.fnmatchcase(value, pattern) for pattern, value in named)
+            and set(self.tags) <= set(run.tags)
+            and self.state in ("", state_of(run))
+            and run.started[:10] >= self.since
+        )
+
+
+def state_of(run: Run) -> str:
+    """Whether a run is "finished", was "stopped" early, or is "unfinished"."""
+    return "finished" if run.finished else "stopped" if run.stopped else "unfinished"
+
+
+def corpus_versions(runs: Sequence[Run]) -> dict[int, int]:
+    """For each run, by number, which version of the documents it was made on: 1 for the first of those that runs on its test
+    set were made on (a test set hides what it was drafted from, so that each has documents of its own)."""
+    seen: dict[str, dict[str, int]] = {}
+    found = {}
+    for run in runs:
+        versions = seen.setdefault(run.testset, {})
+        found[run.id] = versions.setdefault(run.corpus, len(versions) + 1)
+    return found
 
 
 def _stopped(runs: Sequence[Run], found: Sequence[Run]) -> list[Run]:

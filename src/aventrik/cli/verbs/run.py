@@ -8,11 +8,13 @@ import re
 import sys
 from typing import TYPE_CHECKING
 
+from ..arguments import given_path
 from ..opening import only_testset, open_corpus, open_testset
 from ..screen import Screen
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from ...core.testsets import Question
     from ...engine.opened import Opened
@@ -47,6 +49,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--budget-time", metavar="TIME", type=_time, help="stop cleanly after so long: 90 (seconds), 10m, 2h"
     )
     parser.add_argument("--label", metavar="TEXT", help="label these runs, to compare them by it over time")
+    parser.add_argument(
+        "--baseline-file", metavar="FILE", type=given_path,
+        help="write what 'aventrik gate' needs of this run to a file for version control",
+    )  # fmt: skip
     parser.add_argument("--judge", metavar="A,B,…", help="who judges (default: the role judge of aventrik.toml)")
     parser.add_argument("--fresh", action="store_true", help="ask models anew, whatever the call store has")
     parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
@@ -84,6 +90,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.judge:
         opened.judge_by(options.judge.split(","))
     configurations = workspace.configurations(options.configurations)
+    if options.baseline_file:
+        _check_baseline(options, len(configurations))
     if options.race and len(configurations) < 2:
         raise BadInput("--race needs at least two configurations")
     testset = options.testset or only_testset(workspace)
@@ -112,9 +120,34 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     _label(opened, outcomes, options.label)
     screen.result([outcome_json(each, len(questions)) for each in outcomes])
     show_outcomes(outcomes, len(questions), testset, screen)
+    if options.baseline_file:
+        _keep_baseline(opened, outcomes[0].run, options.baseline_file, screen)
     _changed(opened, screen)
     screen.say("next: aventrik compare")
     return 0
+
+
+def _check_baseline(options: argparse.Namespace, count: int) -> None:
+    from ...core.errors import BadInput
+
+    if options.plan or options.race:
+        raise BadInput("--baseline-file keeps what a run came to: not with --plan or --race")
+    if count != 1:
+        raise BadInput(f"--baseline-file is of one configuration; these are {count}: name one")
+    if options.baseline_file.is_dir():
+        raise BadInput(f"{options.baseline_file}: is a folder")
+
+
+def _keep_baseline(opened: Opened, number: int, path: Path, screen: Screen) -> None:
+    from ...engine.baselines import baseline_of
+    from ...workspace.baselines import write_baseline
+    from ...workspace.gates import known_measures, load_gate
+
+    limits = opened.workspace.folder / "gate.toml"
+    gate = load_gate(limits) if limits.is_file() else None
+    kept = baseline_of(opened.store, opened.run(str(number)), known_measures(gate))
+    write_baseline(path, kept)
+    screen.say(f"baseline: {len(kept.questions)} questions → {path}")
 
 
 def _label(opened: Opened, outcomes: Sequence[Outcome], label: str | None) -> None:

@@ -1,112 +1,119 @@
-"""`aventrik runs`: lists runs; labels, notes, removes them."""
+"""`aventrik runs`: lists runs; labels, notes, tags, removes them."""
 
 from __future__ import annotations
 
 import argparse
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from rich.text import Text
-
-from ..screen import Screen, shortened
+from ..arguments import whole
+from ..screen import Screen
 
 if TYPE_CHECKING:
+    from ...engine.opened import Opened
+    from ...engine.run_sides import Wish
     from ...storage.protocols import Run
 
-HELP = "Lists runs; with a run named, labels it, notes something on it, or removes it."
+HELP = (
+    "Lists runs, all or those that are meant, with what they came to over time; with runs named, labels them, tags them, notes "
+    "something on one, or removes them."
+)
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
-    parser.add_argument("runs", metavar="RUN", nargs="*", help="runs by number, label or name")
     parser.add_argument(
-        "--label",
-        metavar="TEXT",
-        help="give the named runs a label: compare takes all that have it, other verbs the latest",
+        "runs", metavar="RUN", nargs="*",
+        help="runs by number, label, tag or name, a sweep by its name, several by a pattern such as 'wide/*both*'",
+    )  # fmt: skip
+    change = parser.add_argument_group("change the named runs")
+    change.add_argument(
+        "--label", metavar="TEXT", help="give them a label: compare takes all that have it, other verbs the latest"
     )
-    parser.add_argument("--note", metavar="TEXT", help="note something on the named run")
-    parser.add_argument("--remove", action="store_true", help="remove the named runs; computed results stay for others")
+    change.add_argument("--tag", metavar="A,B,…", type=_tags, help="add tags; a run has as many as you like")
+    change.add_argument("--untag", metavar="A,B,…", type=_tags, help="take tags away")
+    change.add_argument("--note", metavar="TEXT", help="note something on the named run")
+    change.add_argument("--remove", action="store_true", help="remove them; computed results stay for others")
+    only = parser.add_argument_group("which are listed")
+    only.add_argument("--last", metavar="N", type=whole(1), help="the last so many")
+    only.add_argument("--testset", metavar="NAME", default="", help="on a test set; patterns work, as in the next two")
+    only.add_argument("--configuration", metavar="NAME", default="", help="of a configuration")
+    only.add_argument("--labelled", metavar="TEXT", default="", help="with a label")
+    only.add_argument("--tagged", metavar="A,B,…", type=_tags, default=(), help="with all of these tags")
+    only.add_argument("--state", choices=("finished", "unfinished", "stopped"), default="", help="by how they ended")
+    only.add_argument("--since", metavar="DAY", type=_day, help="begun on that day or later, as 2031-05-01")
+    parser.add_argument("--measure", metavar="NAME", help="the mean that is listed (default: hit@5)")
+
+
+def _tags(text: str) -> tuple[str, ...]:
+    found = tuple(dict.fromkeys(tag.strip() for tag in text.split(",") if tag.strip()))
+    if not found or any(len(tag) > 60 or not tag.isprintable() for tag in found):
+        raise argparse.ArgumentTypeError(f"'{text[:60]}' holds no tag, or one that is too long or can't be printed")
+    return found
+
+
+def _day(text: str) -> str:
+    from datetime import date
+
+    try:
+        if not re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
+            raise ValueError
+        return date.fromisoformat(text).isoformat()
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text[:40]}' is no day such as 2031-05-01") from None
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Changes what was asked for, then lists."""
-    from ...core.errors import BadInput
     from ...engine.opened import Opened
+    from ...engine.run_sides import Wish
+    from ..run_list import listed_json, means_of, show_listed
 
     opened = Opened(Path(options.workspace))
-    runs = opened.store.runs
-    chosen = [opened.run(reference) for reference in options.runs]
-    if options.note is not None and len(chosen) != 1:
-        raise BadInput("--note needs exactly one run")
-    if options.label is not None and not chosen:
-        raise BadInput("--label needs the runs to label")
-    if options.remove and not chosen:
-        raise BadInput("--remove needs the runs to remove")
-    for each in chosen:
-        if options.remove:
-            runs.remove(each.id)
-        else:
-            runs.set(each.id, options.label, options.note)
-    listed = [each for each in runs.all() if not chosen or options.remove or each.id in {c.id for c in chosen}]
-    screen.result(
-        [
-            {
-                "run": each.id,
-                "name": each.name,
-                "label": each.label,
-                "testset": each.testset,
-                "note": each.note,
-                "questions": each.questions,
-                "started": each.started,
-                "finished": each.finished,
-                "costs": each.costs,
-                "made": each.made,
-            }
-            for each in listed
-        ]
-    )
-    if not listed:
-        screen.say("no runs; 'aventrik run' makes one")
-        return 0
-    served = any(each.costs.get("models", {}).get("calls") for each in listed)
-    screen.table(
-        ["run", "configuration", "test set", "questions", "finished", "seconds", *(_SPENT if served else ())],
-        [
-            [
-                str(each.id),
-                _named(each),
-                each.testset,
-                str(each.questions),
-                each.finished[5:16] or _unfinished(each),
-                f"{sum(each.costs.get('seconds', {}).values()):.1f}",
-                *(_spent(each.costs.get("models", {})) if served else ()),
-            ]
-            for each in listed
-        ],
-        right=(0, 3, 5, 6, 7, 8),
-    )
+    wish = Wish(
+        options.testset, options.configuration, options.labelled, options.tagged, options.state, options.since or "", options.last or 0
+    )  # fmt: skip
+    chosen = _chosen(opened, options, wish)
+    _change(opened, options, chosen)
+    every = opened.store.runs.all()
+    numbers = {each.id for each in chosen}
+    named = bool(options.runs) and not options.remove
+    listed = [each for each in wish.of(every) if not named or each.id in numbers]
+    means = means_of(opened.store, listed, options.measure)
+    screen.result(listed_json(listed, every, means))
+    show_listed(listed, every, means, screen)
     return 0
 
 
-_NAME = 100  # characters of a name
-_SPENT = ("calls", "tokens", "money")
+def _chosen(opened: Opened, options: argparse.Namespace, wish: Wish) -> list[Run]:
+    """The runs that are named, as far as they are meant."""
+    from ...engine.run_sides import chosen_runs
+
+    if not options.runs:
+        return []
+    found = chosen_runs(opened.store, options.runs, finished=False)
+    return wish.of(sorted([*found.runs, *found.unfinished], key=lambda each: each.id))
 
 
-def _unfinished(run: Run) -> str:
-    stopped = run.stopped
-    return f"stopped after {stopped['after']}" if stopped else "not finished"
+def _change(opened: Opened, options: argparse.Namespace, chosen: list[Run]) -> None:
+    from ...core.errors import BadInput
 
-
-def _named(run: Run) -> Text:
-    """The configuration's name, and below it the run's label and note."""
-    told = " – ".join(text for text in (run.label, run.note) if text)
-    name = shortened(run.name, _NAME)
-    return Text(name).append(f"\n{told}", style="dim") if told else Text(name)
-
-
-def _spent(models: dict[str, float]) -> list[str]:
-    """Calls, tokens and money as they are shown; a dash where no server was asked."""
-    if not models.get("calls"):
-        return ["–", "–", "–"]
-    tokens = models["tokens_in"] + models["tokens_out"]
-    return [f"{models['calls']:,.0f}", f"{tokens:,.0f}", f"{models['money']:.4f}"]
+    if options.note is not None and len(chosen) != 1:
+        raise BadInput("--note needs exactly one run")
+    changes = {
+        "--label": options.label,
+        "--tag": options.tag,
+        "--untag": options.untag,
+        "--remove": options.remove or None,
+    }
+    asked = [name for name, value in changes.items() if value is not None]
+    if asked and not options.runs:
+        raise BadInput(f"{asked[0]} needs the runs that it is for")
+    runs = opened.store.runs
+    for each in chosen:
+        if options.remove:
+            runs.remove(each.id)
+            continue
+        runs.set(each.id, options.label, options.note)
+        runs.tag(each.id, options.tag or (), options.untag or ())

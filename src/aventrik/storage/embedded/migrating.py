@@ -12,15 +12,17 @@ from typing import Any
 
 from ...core.keys import content_key
 from .database import Database, compressed, packed, unpacked
-from .schema import SCHEMA, SHEETS
+from .schema import SCHEMA, SHEETS, TAGS
 
 OLD = "old"  # leads the question keys of runs that formats 1 and 2 held
 
 
 def migrate(database: Database, found: int) -> None:
     """Brings a store of an older format to the present one, inside the caller's transaction."""
-    if found == 3:  # what format 4 adds is made again as it is needed
-        database.execute(SHEETS)
+    if found in (3, 4):
+        if found == 3:  # what format 4 added is made again as it is needed
+            database.execute(SHEETS)
+        database.execute(TAGS)
         return
     for table in ("files", "documents", "results", "calls", "runs", "run_questions"):
         database.execute(f"ALTER TABLE {table} RENAME TO old_{table}")

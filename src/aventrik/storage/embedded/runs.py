@@ -78,7 +78,11 @@ class EmbeddedRuns:
 
     def all(self) -> list[Run]:
         """All runs, oldest first."""
-        return [_run(row) for row in self._db.rows(f"SELECT {_COLUMNS} FROM runs ORDER BY id")]
+        tags: dict[int, list[str]] = {}
+        for number, tag in self._db.rows("SELECT run, tag FROM tags ORDER BY run, tag"):
+            tags.setdefault(number, []).append(tag)
+        rows = self._db.rows(f"SELECT {_COLUMNS} FROM runs ORDER BY id")
+        return [_run(row, tuple(tags.get(row[0], ()))) for row in rows]
 
     def questions(self, number: int) -> list[RunQuestion]:
         """The questions of a run, in its order."""
@@ -119,14 +123,20 @@ class EmbeddedRuns:
         if note is not None:
             self._db.execute("UPDATE runs SET note = ? WHERE id = ?", (note, number))
 
+    def tag(self, number: int, add: Sequence[str] = (), remove: Sequence[str] = ()) -> None:
+        """Gives a run tags, and takes tags from it; one that it has, or lacks, stays as it is."""
+        with self._db.transaction():
+            self._db.many("INSERT OR IGNORE INTO tags VALUES (?, ?)", [(number, tag) for tag in add])
+            self._db.many("DELETE FROM tags WHERE run = ? AND tag = ?", [(number, tag) for tag in remove])
+
     def remove(self, number: int) -> None:
         """Removes a run; what was computed for it stays for others."""
         self._db.execute("DELETE FROM runs WHERE id = ?", (number,))
 
 
-def _run(row: Sequence[Any]) -> Run:
+def _run(row: Sequence[Any], tags: tuple[str, ...]) -> Run:
     number, name, testset, made, questions, started, finished, costs, label, note = row
-    return Run(number, name, testset, unpacked(made), questions, started, finished, loads(costs), label, note)
+    return Run(number, name, testset, unpacked(made), questions, started, finished, loads(costs), label, note, tags)
 
 
 def _added(old: dict[str, Any], more: Mapping[str, Any]) -> dict[str, Any]:

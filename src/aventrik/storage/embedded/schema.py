@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-FORMAT = 4
+FORMAT = 5
 
 # Of each run, where it has been worked out, what its questions came to in one piece; can be made again.
 SHEETS = "CREATE TABLE sheets (run INTEGER PRIMARY KEY REFERENCES runs(id) ON DELETE CASCADE, body BLOB NOT NULL)"
+
+TAGS = """CREATE TABLE tags (
+        run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, tag TEXT NOT NULL, PRIMARY KEY (run, tag)
+    ) WITHOUT ROWID"""
 
 SCHEMA = (
     # Gathered files, and what tells whether one has changed.
@@ -51,4 +55,5 @@ SCHEMA = (
         key TEXT NOT NULL, question TEXT NOT NULL, results TEXT NOT NULL, PRIMARY KEY (run, place)
     ) WITHOUT ROWID""",
     SHEETS,
+    TAGS,
 )

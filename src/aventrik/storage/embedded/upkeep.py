@@ -13,7 +13,7 @@ from .schema import FORMAT, SCHEMA
 
 _TABLES = ("documents", "contents", "results", "calls", "runs")
 # What stands in a backup: runs with all they rest on, and calls. In this order, for what refers to what.
-_RESTORABLE = (3, FORMAT)  # formats in which these tables are the same
+_RESTORABLE = (3, 4, FORMAT)  # formats in which these tables are the same
 _BACKED_UP = ("corpora", "contents", "results", "questions", "calls")
 
 
@@ -62,6 +62,7 @@ def _copy_out(database: Database) -> dict[str, int]:
     for table, where in (
         ("runs", ""),
         ("run_questions", ""),
+        ("tags", ""),
         ("questions", "WHERE digest IN (SELECT question FROM main.run_questions)"),
         ("results", "WHERE id IN (SELECT id FROM wanted)"),
         ("corpora", ""),
@@ -117,6 +118,8 @@ def restore(database: Database, path: Path) -> dict[str, int]:
                     "WHERE run = ?",
                     (own, number),
                 )
+                if "tags" in tables:
+                    database.execute("INSERT INTO main.tags SELECT ?, tag FROM other.tags WHERE run = ?", (own, number))
                 counts["runs"] += 1
     finally:
         database.execute("DETACH DATABASE other")

@@ -1,0 +1,56 @@
+"""`aventrik gate`: passes or fails a run against limits or a baseline."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from ..arguments import given_path
+from ..screen import Screen
+
+HELP = (
+    "Holds a run against the limits of gate.toml, and against a baseline run or file: passed, failed, or not decided by so few "
+    "questions. Exit code 1 when it is failed."
+)
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The verb's own arguments."""
+    parser.add_argument("run", metavar="RUN", nargs="?", help="by number, label or name (default: the latest)")
+    parser.add_argument(
+        "--limits", metavar="FILE", type=given_path, help="what it is held against (default: gate.toml)"
+    )
+    parser.add_argument(
+        "--baseline", metavar="RUN|FILE",
+        help="the run, or the file that 'aventrik run --baseline-file' wrote, that drops are reckoned from (default: as gate.toml "
+        "says)",
+    )  # fmt: skip
+    parser.add_argument("--junit", metavar="FILE", type=given_path, help="write JUnit XML too")
+    parser.add_argument(
+        "--undecided", choices=("pass", "fail"), help="what an undecided limit counts as (default: as gate.toml says)"
+    )
+
+
+def run(options: argparse.Namespace, screen: Screen) -> int:
+    """Decides and shows."""
+    from dataclasses import replace
+
+    from ...engine.gating import gated, latest_run
+    from ...engine.opened import Opened
+    from ...report.junit import write_junit
+    from ...workspace.gates import load_gate
+    from ..gate_views import show_gated
+
+    opened = Opened(Path(options.workspace))
+    folder = opened.workspace.folder
+    gate = load_gate(options.limits or folder / "gate.toml")
+    chosen = opened.run(options.run) if options.run else latest_run(opened.store.runs.all())
+    where = Path.cwd() if options.baseline and Path(options.baseline).is_file() else gate.path.parent
+    found = gated(opened.store, opened.workspace.settings, gate, chosen, where, options.baseline or "")
+    if options.undecided:
+        found = replace(found, undecided_counts=options.undecided)
+    if options.junit:
+        write_junit(options.junit, found)
+    screen.result(found.as_json())
+    show_gated(found, gate.path.name, screen)
+    return 1 if found.failed else 0

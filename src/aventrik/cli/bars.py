@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from rich.text import Text
 
 from ..core.comparing.differences import Difference
+from ..report.figures import number
 from .columns import Column, fitted_around, lines
-from .screen import number
 
 _LEAST, _MOST = 16, 36
 

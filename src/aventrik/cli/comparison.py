@@ -10,18 +10,16 @@ from ..core.comparing.account import losses, worst_question
 from ..core.comparing.sides import less_is_better
 from ..core.measures.loss import STAGES
 from ..engine.compared import Compared
-from ..engine.comparing import verdict
-from ..engine.leading import Leading
-from ..report.run_names import told
+from ..report.decision import decision
+from ..report.figures import cost_told, number
 from .comparison_notes import show_corrected, show_costs, show_differences, show_notes, show_warnings
-from .run_table import cost_told, show_measures, show_runs
-from .screen import Screen, number
+from .run_table import show_measures, show_runs
+from .screen import Screen
 from .what_mattered import show_contributions, show_interactions
 from .where_differs import show_flips, show_turned
 
 _FEW = 10  # runs whose differences and costs are told one by one
 _SIDE_BY_SIDE = 8  # runs whose lost needs stand side by side
-_APART = 0.005  # between two means that are not told as one
 _FRONT = 3  # runs of a front that are told
 
 
@@ -64,87 +62,11 @@ def _runs(found: Compared) -> str:
 
 
 def _decision(found: Compared, screen: Screen) -> None:
-    """What a reader wants first: which is best, whether that is real, what it costs, how it stands to the baseline."""
-    lead = found.leading
-    if lead is None:
-        if len(found.order) > 1:
-            screen.say(f"which is best can't be said: no question has {found.measure} in all of these runs")
-        return
-    if len(lead.p) < 2:
-        if len(found.runs) > 1:
-            screen.say("all of these runs came to the same, by the same results" if len(found.order) == 1 else
-                       f"only {told(found, lead.best)} has {found.measure}")  # fmt: skip
-        return
-    mean = found.means[lead.best][found.measure]
-    won = Text("best   ", style="bold")
-    won.append(told(found, lead.best), style="bold")
-    won.append(f": {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]", style="not bold")
-    winner = lead.winner
-    if len(lead.p) > 2:
-        if abs(winner.mean - mean.mean) > _APART:
-            won.append(
-                f", {number(winner.mean)} on the {lead.n} questions for which all runs have it", style="not bold"
-            )
-        won.append(
-            f"; expect {number(winner.corrected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
-            f"it was chosen from {len(lead.p)}",
-            style="not bold",
-        )
-    screen.text(won)
-    screen.text(_line("real?", _real(found, lead)))
-    if lead.price is not None and lead.cheapest is not None:
-        screen.text(_line("cost", _price(found, lead)))
-    base = found.twins[found.baseline]
-    if base != lead.best and lead.best in found.by_place:
-        each = found.by_place[lead.best]
-        gap = each.difference
-        told_ = verdict(gap, each.p, found.less)
-        screen.text(
-            _line(
-                "base",
-                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] from the baseline {told(found, base)}: {told_}, "
-                f"p {each.p:.3f}",
-            )
-        )
-
-
-def _line(label: str, text: str) -> Text:
-    line = Text(f"{label:<7}", style="bold")
-    line.append(text, style="not bold")
-    return line
-
-
-def _real(found: Compared, lead: Leading) -> str:
-    """How far the best one can be told from the others."""
-    chance = lead.chance[lead.best]
-    count = len(lead.p)
-    on = f" on {lead.n} questions" if lead.n < found.shared else ""
-    if len(lead.group) == 1:
-        return f"yes: it is better than {'the other one' if count == 2 else 'every other one'}, and not by chance{on}"
-    if count == 2:
-        return f"not shown: the two can't be told apart{on}; it is the better one in {chance:.0%} of resamples"
-    if len(lead.group) == count:
-        return f"not shown: none of the {count} can be told from it{on}; it is the best in {chance:.0%} of resamples"
-    return (
-        f"not alone: {len(lead.group)} of the {count} (≈), itself among them, can't be told from it{on}; best in {chance:.0%} of "
-        "resamples"
-    )
-
-
-def _price(found: Compared, lead: Leading) -> str:
-    assert lead.price is not None
-    assert lead.cheapest is not None
-    name = {"money": "money", "model-tokens": "tokens", "seconds": ""}.get(lead.price.measure, "tokens to read")
-    best, least = lead.price.values[lead.best], lead.price.values[lead.cheapest]
-    assert least is not None
-    told_best = (
-        "not known" if best is None else f"{cost_told(lead.price.measure, best)} {name}".rstrip() + " a question"
-    )
-    if lead.cheapest == lead.best:
-        return f"{told_best}; none of the group is cheaper"
-    mean = found.means[lead.cheapest][found.measure].mean
-    told_least = f"{cost_told(lead.price.measure, least)} {name}".rstrip()
-    return f"{told_best}; the cheapest of the group is {told(found, lead.cheapest)}: {number(mean)} for {told_least}"
+    """What a reader wants first."""
+    for place, (label, told_) in enumerate(decision(found)):
+        line = Text(f"{label:<7}" if label else "", style="bold")
+        head, colon, rest = told_.partition(": ") if label and not place else ("", "", told_)
+        screen.text(line.append(head, style="bold").append(colon + rest, style="not bold"))
 
 
 def _legend(found: Compared, places: Sequence[int], screen: Screen) -> None:

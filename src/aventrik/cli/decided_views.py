@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from ..core.judging.agreement import Found
 from ..engine.decided import Decided
+from ..report.figures import kappa_told
 from .screen import Screen, shortened
-from .verdict_views import kappa_told
 
 
 def show_decided(found: Decided, name: str, screen: Screen) -> None:

@@ -12,7 +12,8 @@ from ..core.measures.loss import KEPT, STAGES
 from ..core.text import STOP_WORDS, WORD, stem
 from ..engine.explaining import Explanation
 from ..engine.judges import OF, judge_of
-from .screen import Screen, number, shortened
+from ..report.figures import number
+from .screen import Screen, shortened
 
 MARKS = {
     "supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow"),

@@ -5,7 +5,8 @@ from __future__ import annotations
 from rich.text import Text
 
 from ..engine.gating import Check, Gated
-from .screen import Screen, number
+from ..report.figures import number
+from .screen import Screen
 
 MARKS = {"passed": ("✓ passed", "green"), "failed": ("✗ failed", "red"), "undecided": ("? undecided", "yellow")}
 _TOLD = 6  # settings that are told

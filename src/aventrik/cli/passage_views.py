@@ -13,12 +13,12 @@ from ..core.errors import BadInput
 from ..core.visible import visible
 from ..engine.opened import Opened
 from ..engine.passage_labels import PASSAGE, SAYS, Agreed, Labelled, agreed, decision_of, sample_of, teach_filter
+from ..report.figures import kappa_told
 from ..report.tables import write_table
 from ..workspace.reviews import UNDONE, Decision, Reviews, now
 from .decided_views import show_pair
 from .reviewing import Choice, NoActs
 from .screen import Screen, shortened
-from .verdict_views import kappa_told
 
 _CANT_TELL = "can't tell"
 _COLUMNS = ("item", "document", "headings", "passage", "decision", "reason")

@@ -11,9 +11,10 @@ from rich.text import Text
 from ..core.errors import BadInput
 from ..core.measures import measure as measure_named
 from ..engine.run_sides import corpus_versions, own_of, state_of
+from ..report.figures import number
 from ..storage.protocols import Run, Store
 from ..workspace.toml import nearest
-from .screen import Screen, number, shortened
+from .screen import Screen, shortened
 
 _NAME = 60  # characters of a name
 

@@ -8,10 +8,11 @@ from rich.text import Text
 
 from ..core.comparing.leading import ALPHA
 from ..engine.compared import Compared
+from ..report.figures import cost_told, number, seconds
 from ..report.run_names import base_name, by_weight, settings_shown, short_names, value_of
 from .bars import axis, bar
 from .columns import Column, fitted, fitted_around, lines
-from .screen import Screen, number, shortened
+from .screen import Screen, shortened
 
 _NAME = 28  # characters of a name at the most
 _VALUE = 12  # and of a setting's value
@@ -88,16 +89,6 @@ def _costs(found: Compared, rows: Sequence[int]) -> list[Column]:
         cells = ["–" if (value := price.values[place]) is None else f"{value:,.0f}" for place in rows]
         made.append(Column("read", cells, right=True, rank=9))
     return made
-
-
-def cost_told(name: str, value: float) -> str:
-    """A cost a question."""
-    return f"{value:.5f}" if name == "money" else f"{value:,.0f}" if "tokens" in name else f"{seconds(value)} s"
-
-
-def seconds(value: float | None) -> str:
-    """Seconds with as many decimals as they need."""
-    return "–" if value is None else f"{value:.2f}" if value >= 0.1 else f"{value:.3f}"
 
 
 def _mark(found: Compared, place: int) -> Text:

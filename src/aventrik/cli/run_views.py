@@ -8,7 +8,8 @@ from typing import Any
 from ..engine.planning import Planned
 from ..engine.racing import Raced
 from ..engine.runs import Outcome
-from .screen import Screen, number, shortened
+from ..report.figures import number
+from .screen import Screen, shortened
 
 SHOWN = 15  # configurations that are listed of many
 

@@ -188,13 +188,6 @@ def _sound(value: Any) -> Any:
     return value
 
 
-def number(value: float, places: int = 2) -> str:
-    """A figure for a table: thousands with commas, small ones with decimals."""
-    if abs(value) >= 100:
-        return f"{value:,.0f}"
-    return f"{value:.{places}f}"
-
-
 def shortened(text: str, width: int) -> str:
     """Text on one line, cut to a width with an ellipsis."""
     text = " ".join(text.split())

@@ -10,8 +10,9 @@ from rich.text import Text
 from ..core.documents.spans import common, length
 from ..core.measures.loss import KEPT
 from ..engine.explaining import Explanation
+from ..report.figures import number
 from .explanation import MARKS, as_json
-from .screen import Screen, number, shortened
+from .screen import Screen, shortened
 
 _SAME = 0.5  # share of an item's text that the other run must have for it to count as in both
 _ITEMS = 8

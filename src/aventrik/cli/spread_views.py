@@ -7,7 +7,8 @@ from rich.text import Text
 from ..core.comparing.spread import Moved, Spread
 from ..engine.compared import SHOWN, Compared
 from ..engine.spreading import SpreadOut
-from .screen import Screen, number, shortened
+from ..report.figures import number
+from .screen import Screen, shortened
 
 _BLOCKS = "▁▂▃▄▅▆▇█"
 _SIDE_BY_SIDE = 3  # runs whose bars are drawn in full

@@ -31,10 +31,11 @@ from ..engine.reviewing import (
     keep_sample,
     labelled,
 )
+from ..report.figures import kappa_told, number
 from ..workspace.files import harmless, read_text, write_whole
 from ..workspace.reviews import UNDONE, Decision, Reviews, now
 from .reviewing import Choice, NoActs
-from .screen import Screen, number, shortened
+from .screen import Screen, shortened
 
 _KEYS = {"supported": "s", "contradicted": "c", "not found": "n"}
 _MEANS = {
@@ -225,16 +226,6 @@ def report(screen: Screen, store: Any, sample: Sample, reviews: Reviews, width: 
             screen.say(f"  {item.question.id}  {shortened(item.claim or item.answer.text, 90)}\n      {told}")
     _disagreements(screen, labels)
     _corrected(screen, labels, fixed, width)
-
-
-def kappa_told(found: Found) -> str:
-    """Kappa with its interval, or why there is none."""
-    kappa = found.kappa
-    if kappa.value is None:
-        return f"not defined ({kappa.why})"
-    if kappa.low is None or kappa.high is None:
-        return f"{kappa.value:.2f} ({kappa.why})"
-    return f"{kappa.value:.2f} [{kappa.low:.2f} {kappa.high:.2f}]"
 
 
 def _agreement(screen: Screen, found: Found, untold: Untold, things: str) -> None:

@@ -9,10 +9,11 @@ from rich.text import Text
 from ..core.comparing.contributions import Contribution, Interaction
 from ..core.comparing.crossing import Crossed
 from ..engine.compared import Compared
+from ..report.figures import number
 from ..report.run_names import short_names
 from .bars import lines_with_differences
 from .columns import Column, fitted, lines
-from .screen import Screen, number, shortened
+from .screen import Screen, shortened
 
 _ROWS = 7
 _REAL = 3  # interactions that are told

@@ -7,10 +7,11 @@ from rich.text import Text
 from ..core.comparing.groups import Group
 from ..core.comparing.spread import Moved
 from ..engine.compared import Compared
+from ..report.figures import number
 from ..report.run_names import told
 from .bars import lines_with_differences
 from .columns import Column, lines
-from .screen import Screen, number, shortened
+from .screen import Screen, shortened
 
 _TOLD = 3  # groups that are told of themselves
 _FLIPS = 3

@@ -109,7 +109,7 @@ def _change(opened: Opened, options: argparse.Namespace, chosen: list[Run]) -> N
     }
     asked = [name for name, value in changes.items() if value is not None]
     if asked and not options.runs:
-        raise BadInput(f"{asked[0]} needs the runs that it is for")
+        raise BadInput(f"{asked[0]} needs the runs to {asked[0].removeprefix('--')}")
     runs = opened.store.runs
     for each in chosen:
         if options.remove:

@@ -1,0 +1,89 @@
+"""The decision of a comparison in words: which run is best, whether that is real, what it costs, how it stands to the
+baseline."""
+
+from __future__ import annotations
+
+from ..engine.compared import Compared
+from ..engine.comparing import verdict
+from ..engine.leading import Leading
+from .figures import cost_told, number
+from .run_names import told
+
+_APART = 0.005  # between two means that are not told as one
+
+
+def decision(found: Compared) -> list[tuple[str, str]]:
+    """Sentences, each with its label (best, real?, cost, base); one without a label where nothing can be decided; none for
+    a single run."""
+    lead = found.leading
+    if lead is None:
+        if len(found.order) > 1:
+            return [("", f"which is best can't be said: no question has {found.measure} in all of these runs")]
+        return []
+    if len(lead.p) < 2:
+        if len(found.runs) < 2:
+            return []
+        if len(found.order) == 1:
+            return [("", "all of these runs came to the same, by the same results")]
+        return [("", f"only {told(found, lead.best)} has {found.measure}")]
+    lines = [("best", _best(found, lead)), ("real?", _real(found, lead))]
+    if lead.price is not None and lead.cheapest is not None:
+        lines.append(("cost", _price(found, lead)))
+    base = found.twins[found.baseline]
+    if base != lead.best and lead.best in found.by_place:
+        each = found.by_place[lead.best]
+        gap = each.difference
+        lines.append(
+            (
+                "base",
+                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] from the baseline {told(found, base)}: "
+                f"{verdict(gap, each.p, found.less)}, p {each.p:.3f}",
+            )
+        )
+    return lines
+
+
+def _best(found: Compared, lead: Leading) -> str:
+    mean, winner = found.means[lead.best][found.measure], lead.winner
+    won = f"{told(found, lead.best)}: {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]"
+    if len(lead.p) == 2:
+        return won
+    if abs(winner.mean - mean.mean) > _APART:
+        won += f", {number(winner.mean)} on the {lead.n} questions for which all runs have it"
+    return (
+        f"{won}; expect {number(winner.corrected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
+        f"it was chosen from {len(lead.p)}"
+    )
+
+
+def _real(found: Compared, lead: Leading) -> str:
+    """How far the best one can be told from the others."""
+    chance = lead.chance[lead.best]
+    count = len(lead.p)
+    on = f" on {lead.n} questions" if lead.n < found.shared else ""
+    if len(lead.group) == 1:
+        return f"yes: it is better than {'the other one' if count == 2 else 'every other one'}, and not by chance{on}"
+    if count == 2:
+        return f"not shown: the two can't be told apart{on}; it is the better one in {chance:.0%} of resamples"
+    if len(lead.group) == count:
+        return f"not shown: none of the {count} can be told from it{on}; it is the best in {chance:.0%} of resamples"
+    return (
+        f"not alone: {len(lead.group)} of the {count} (≈), itself among them, can't be told from it{on}; best in {chance:.0%} of "
+        "resamples"
+    )
+
+
+def _price(found: Compared, lead: Leading) -> str:
+    assert lead.price is not None
+    assert lead.cheapest is not None
+    name = {"money": "money", "model-tokens": "tokens", "seconds": ""}.get(lead.price.measure, "tokens to read")
+    best, least = lead.price.values[lead.best], lead.price.values[lead.cheapest]
+    assert least is not None
+    told_best = (
+        "not known" if best is None else f"{cost_told(lead.price.measure, best)} {name}".rstrip() + " a question"
+    )
+    if lead.cheapest == lead.best:
+        return f"{told_best}; none of the group is cheaper"
+    mean = found.means[lead.cheapest][found.measure].mean
+    told_least = f"{cost_told(lead.price.measure, least)} {name}".rstrip()
+    return f"{told_best}; the cheapest of the group is {told(found, lead.cheapest)}: {number(mean)} for {told_least}"

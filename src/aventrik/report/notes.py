@@ -1,0 +1,117 @@
+"""What is to be known of a comparison beside its figures: what else its runs differ in, what is left out, how far judges go."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from ..core.comparing.differences import ALPHA
+from ..engine.compared import Compared
+from .figures import kappa_told
+
+_MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
+_TOLD = 8  # runs that a line tells of
+
+
+@dataclass(frozen=True)
+class Note:
+    """A sentence; `heed` is for what may lead a reader astray."""
+
+    text: str
+    heed: bool = False
+
+
+def warnings_of(found: Compared) -> Iterator[str]:
+    """What else the runs differ in, and which questions are left out."""
+    if found.apart:
+        yield (
+            f"these runs differ in {', '.join(found.apart)} too: a difference between them is not one of settings alone; "
+            f"contributions are of the runs that are like the baseline in this ({_bases(found)})"
+        )
+    if found.documents:
+        numbers = [run.id for run in found.runs]
+        yield f"documents, from run {min(numbers)} to run {max(numbers)}: {found.documents.told()}"
+    if found.evidence_gone:
+        some = ", ".join(found.evidence_gone[:6]) + (", …" if len(found.evidence_gone) > 6 else "")
+        yield (
+            f"{len(found.evidence_gone)} questions are left out, because their evidence stands in the documents of some of these "
+            f"runs alone: {some}"
+        )
+    left = [(run.id, count) for run, count in zip(found.runs, found.left_out) if count]
+    if left:
+        listed = ", ".join(f"run {number}: {count}" for number, count in left[:5])
+        more = f" and {len(left) - 5} more runs" if len(left) > 5 else ""
+        yield f"questions that not all of these runs have, or have otherwise, are left out: {listed}{more}"
+
+
+def notes_of(found: Compared) -> Iterator[Note]:
+    """Of the answers: how many were declined, could not be told, or are not sound; and how judges agree."""
+    counts = [_behind(found, name) for name in dict.fromkeys((found.measure, *found.measures))]
+    if len({count.rpartition(" ")[2] for count in counts}) > 1 or len(found.order) <= 2:
+        yield Note(f"questions behind each: {', '.join(counts)}")
+    shown = found.shown_first
+    if any(found.declined[place][0] for place in shown):
+        told = _each(found, shown, lambda place: f"{found.declined[place][0]} of {found.declined[place][1]}")
+        yield Note(f"declined to answer: {told}; groundedness and the like are of the other answers")
+    if found.by_document and found.contrasts and (draws := _draws(found)) < _draws_needed(len(found.contrasts)):
+        yield Note(
+            f"these questions are about {draws} documents, and a document's questions count as one draw: so few can show no "
+            f"difference among {len(found.order)} runs; ask about more documents, or name fewer runs",
+            True,
+        )
+    yield from _untold(found)
+    for place, judges in found.judges.items():
+        for first, other, each in judges:
+            yield Note(
+                f"judges of run {found.runs[place].id}: {other} says of {each.raw:.0%} of {each.n} claims what {first} says, "
+                f"kappa {kappa_told(each)}"
+            )
+    if any(found.failures):
+        failed = [place for place, count in enumerate(found.failures) if count]
+        told = _each(found, failed, lambda place: str(found.failures[place]))
+        yield Note(f"questions without a sound answer or judgement, left out of the answer measures: {told}", True)
+
+
+def _draws(found: Compared) -> int:
+    return max((each.difference.clusters for each in found.contrasts), default=0)
+
+
+def _draws_needed(together: int) -> int:
+    """Draws from which on the sign-flip test can show anything at all when so many comparisons are corrected for."""
+    return math.ceil(math.log2(2 * together / ALPHA))
+
+
+def _each(found: Compared, places: Sequence[int], what: Callable[[int], str]) -> str:
+    """Something of several runs, in a line."""
+    listed = ", ".join(f"run {found.runs[place].id}: {what(place)}" for place in places[:_TOLD])
+    return listed + (f" and {len(places) - _TOLD} more" if len(places) > _TOLD else "")
+
+
+def _untold(found: Compared) -> Iterator[Note]:
+    """Claims that the judge could not tell: they count neither for nor against groundedness."""
+    shares = {place: share for place in found.order if (share := found.untold[place])}
+    told = _each(found, list(shares), lambda place: f"{100 * shares[place]:.0f} %")
+    most = max(shares.values(), default=0.0)
+    if most > _MANY:
+        yield Note(
+            f"claims too far in wording for the judge to tell: {told}; groundedness and hallucination are of the others "
+            "alone, so take a language model as judge ([roles] judge)",
+            True,
+        )
+    elif most:
+        yield Note(f"claims too far in wording for the judge to tell: {told}; they count for neither side")
+
+
+def _bases(found: Compared) -> str:
+    """For each run, where it differs, by what it was judged."""
+    judges = {str(run.made.get("judge", "unknown")) for run in found.runs}
+    if len(judges) > 1:
+        return ", ".join(f"run {run.id} judged by {run.made.get('judge', 'unknown')}" for run in found.runs)
+    return ", ".join(f"run {run.id} on documents {run.corpus[:6]}" for run in found.runs)
+
+
+def _behind(found: Compared, measure: str) -> str:
+    """How many questions a measure's means are over: 'hit@5 36', or the least and most over the runs."""
+    counts = sorted({row[measure].n for row in found.means if measure in row})
+    return f"{measure} {'–'.join(map(str, dict.fromkeys((counts[0], counts[-1])))) if counts else 0}"

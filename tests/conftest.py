@@ -265,3 +265,23 @@ def write_testset(folder: Path, rows: list[dict[str, Any]], name: str = "small")
 
 
 Fetch = Callable[[str], Document]
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    """Headless Chromium, where it and its driver are installed."""
+    if not (shutil.which("chromium") and shutil.which("chromedriver")):
+        pytest.skip("chromium and chromium-driver are not installed")
+    from selenium import webdriver
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or ""
+    for flag in (
+        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--window-size=1280,800",
+        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+    ):  # fmt: skip
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"performance": "ALL", "browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService(shutil.which("chromedriver")))
+    yield driver
+    driver.quit()

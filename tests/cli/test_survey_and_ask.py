@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import shutil
 from pathlib import Path
 from typing import Any
 
@@ -211,26 +210,6 @@ def test_two_embedding_models_are_compared_without_a_test_set(workspace: Program
     assert found["models"] == ["lsa", "static"]
     assert 0 < found["overlap"]["low"] <= found["overlap"]["mean"] <= found["overlap"]["high"] <= 1
     assert "they share" in workspace("survey", "small", "--beside", "static").stdout
-
-
-@pytest.fixture
-def browser() -> Any:
-    """Headless Chromium, where it and its driver are installed."""
-    if not (shutil.which("chromium") and shutil.which("chromedriver")):
-        pytest.skip("chromium and chromium-driver are not installed")
-    from selenium import webdriver
-
-    options = webdriver.ChromeOptions()
-    options.binary_location = shutil.which("chromium") or ""
-    for flag in (
-        "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--window-size=1280,800",
-        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
-    ):  # fmt: skip
-        options.add_argument(flag)
-    options.set_capability("goog:loggingPrefs", {"performance": "ALL", "browser": "ALL"})
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService(shutil.which("chromedriver")))
-    yield driver
-    driver.quit()
 
 
 def test_the_page_of_the_map_works_in_a_browser_without_a_network(workspace: Program, browser: Any) -> None:

@@ -8,11 +8,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
-from ..core.brought import Brought
+from ..core.brought import Brought, BroughtItem
 from ..core.errors import BadInput
-from ..core.testsets import Question
-from ..workspace.answers import Lists, Row, load_answers, load_lists
+from ..core.testsets import Need, Question, Quoted
+from ..workspace.answers import Lists, Row, load_answers, load_lists, load_qrels
 from ..workspace.configuration import NO_MODEL, Configuration
 from ..workspace.toml import nearest
 from .opened import Opened
@@ -70,6 +71,40 @@ def from_files(
             f"{answers or ranked}: no question in it is of the test set; line {line} has '{name[:80]}'{near}"
         )
     return matched
+
+
+def with_evidence(questions: Sequence[Question], path: Path, opened: Opened) -> list[Question]:
+    """The questions that a TREC qrels file names, with the evidence that it gives. One whose evidence is the same as in the
+    test set stays as it stands there, so that runs of both are paired. Raises `BadInput` for a file that has none of them."""
+    given = load_qrels(path)
+    made = []
+    for question in questions:
+        needs = given.get(question.id)
+        if needs is None:
+            continue
+        own = [{(q.doc, q.start, q.end) for q in need.spans} for need in question.needs]
+        told = [_places(places, opened) for places in needs.values()]
+        if own == [{(q.doc, q.start, q.end) for q in need} for need in told]:
+            made.append(question)
+        else:
+            made.append(replace(question, needs=tuple(Need("", tuple(need)) for need in told if need)))
+    if not made:
+        raise BadInput(f"{path}: no question in it is of the test set; it has '{next(iter(given))[:60]}'")
+    return made
+
+
+def _places(items: Sequence[BroughtItem], opened: Opened) -> list[Quoted]:
+    """Where evidence stands, as far as the documents have it."""
+    found = []
+    for item in items:
+        doc = item.doc if opened.corpus.text(item.doc) is not None else unquote(item.doc)
+        text = opened.corpus.text(doc)
+        if text is None:
+            found.append(Quoted(doc, -1, -1, ""))
+            continue
+        ranges = [(item.start, item.end), *item.more] if item.start >= 0 else [(0, len(text))]
+        found.extend(Quoted(doc, start, end, text[start:end]) for start, end in ranges if start < end <= len(text))
+    return found
 
 
 def _take_answers(

@@ -134,7 +134,7 @@ def compare(
         [told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1], alike,
         by_document, {key: name for found in whole[:1] for key, name in found.ids.items()}, costs,
         [_untold(side) for side in sides], bodies, bool(measures),
-        _all_pairs([sides[place] for place in order], measure, seed, by_document) if pairs else [],
+        _all_pairs(sides, order, measure, seed, by_document) if pairs else [],
         _corrected(store, chosen, sides, first, shown, reviews, seed, by_document),
         _judges(store, chosen, shown, seed),
     )  # fmt: skip
@@ -236,13 +236,17 @@ def _contrasts(
     return [replace(each, place=names[each.place], against_place=names[each.against_place]) for each in found]
 
 
-def _all_pairs(sides: Sequence[Side], measure: str, seed: int, by_document: bool) -> list[Contrast]:
-    if len(sides) > MOST_PAIRED:
+def _all_pairs(
+    sides: Sequence[Side], order: Sequence[int], measure: str, seed: int, by_document: bool
+) -> list[Contrast]:
+    """Every run against every other, under their places among all runs."""
+    if len(order) > MOST_PAIRED:
         raise BadInput(
-            f"--pairs: {len(sides)} runs make {len(sides) * (len(sides) - 1) // 2:,} pairs, of which nothing would be shown; "
+            f"--pairs: {len(order)} runs make {len(order) * (len(order) - 1) // 2:,} pairs, of which nothing would be shown; "
             f"name up to {MOST_PAIRED} runs"
         )
-    return all_pairs(sides, measure, seed, by_document)
+    found = all_pairs([sides[place] for place in order], measure, seed, by_document)
+    return [replace(each, place=order[each.place], against_place=order[each.against_place]) for each in found]
 
 
 def _corrected(

@@ -29,7 +29,7 @@ def comparison_json(found: Compared) -> dict[str, Any]:
         "differences": [asdict(each) | {"real": each.real, **_runs(each, ids)} for each in found.contrasts],
         "contributions": [asdict(each) | {"real": each.real} for each in found.contributions],
         "interactions": [asdict(each) | {"real": each.real} for each in found.interactions],
-        "pairs": [asdict(each) | {"real": each.real} for each in found.pairs],
+        "pairs": [asdict(each) | {"real": each.real, **_runs(each, ids)} for each in found.pairs],
         "against": ids[found.against],
         "groups": [asdict(each) | {"real": each.real} for each in found.groups],
         "beaten": [asdict(each) | {"run": ids[each.place]} for each in found.beaten],

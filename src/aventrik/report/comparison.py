@@ -16,7 +16,7 @@ from ..core.comparing.spread import spreads
 from ..core.errors import BadInput
 from ..core.measures.loss import KEPT, STAGES
 from ..engine.compared import Compared
-from .pictures import DEEP, INK, MIDDLE, PALE, WARM, plain, write_figure
+from .pictures import DEEP, INK, MIDDLE, PALE, WARM, figure_svg, plain, write_figure
 from .run_names import base_name, settings_told
 
 if TYPE_CHECKING:
@@ -43,6 +43,40 @@ def write_comparison(path: Path, found: Compared, panel: str = "overview", cross
     write_figure(path, draw)
 
 
+def panel_svg(found: Compared, panel: str, crossed: Crossed | None = None) -> str:
+    """One panel by itself as SVG, 9.6 inches wide and as high as its rows need. Raises `BadInput` where there is nothing to
+    draw."""
+    rows = (
+        min(_ROWS, len(found.order))
+        if panel in ("intervals", "lost")
+        else len(crossed.rows)
+        if crossed and panel == "settings"
+        else 0
+    )
+    height = min(8.4, max(3.2, 1.9 + 0.24 * rows)) if rows else 4.6
+
+    def draw(figure: Figure) -> None:
+        longest = max((len(_label(found, place, 44)) for place in _first(found, _ROWS)), default=0)
+        left = {"cost": 0.8, "time": 0.8, "settings": 1.6}.get(panel, min(3.9, 0.3 + 0.085 * longest)) / 9.6
+        top = 0.62 / height
+        bottom = {"lost": 1.15, "cost": 0.6}.get(panel, 0.4) / height
+        axes = figure.add_axes((left, bottom, 0.97 - left, 1 - top - bottom))
+        _panels(found, crossed)[panel](axes)
+
+    return figure_svg(draw, 9.6, height)
+
+
+def _panels(found: Compared, crossed: Crossed | None) -> dict[str, Callable[[Axes], None]]:
+    return {
+        "intervals": lambda axes: _intervals(axes, found, _ROWS, 44),
+        "cost": lambda axes: _cost(axes, found),
+        "settings": lambda axes: _settings(axes, crossed, found),
+        "lost": lambda axes: _lost(axes, found, _first(found, _ROWS), 44),
+        "spread": lambda axes: _spread(axes, found),
+        "time": lambda axes: _time(axes, found),
+    }
+
+
 def _title(found: Compared) -> str:
     sets = ", ".join(sorted({run.testset for run in found.runs}))
     count = len(found.runs)
@@ -64,17 +98,9 @@ def _overview(figure: Figure, found: Compared, crossed: Crossed | None) -> None:
 
 
 def _single(figure: Figure, found: Compared, panel: str, crossed: Crossed | None) -> None:
-    draws: dict[str, Callable[[Axes], None]] = {
-        "intervals": lambda axes: _intervals(axes, found, _ROWS, 44),
-        "cost": lambda axes: _cost(axes, found),
-        "settings": lambda axes: _settings(axes, crossed, found),
-        "lost": lambda axes: _lost(axes, found, _first(found, _ROWS), 44),
-        "spread": lambda axes: _spread(axes, found),
-        "time": lambda axes: _time(axes, found),
-    }
     left = 0.075 if panel in ("cost", "time") else 0.16 if panel == "settings" else 0.3
     axes = figure.add_axes((left, 0.12, 0.97 - left, 0.76))
-    draws[panel](axes)
+    _panels(found, crossed)[panel](axes)
     figure.text(0.015, 0.965, _title(found), fontsize=14, weight="bold", color=INK, va="center")
 
 

@@ -188,8 +188,9 @@ def write_page(path: Path, drawing: Drawing, colouring: str) -> None:
 
 
 def embedded(value: Any) -> str:
-    """JSON to stand in an element of a page: no text in it can end the element, or begin another."""
-    body = json.dumps(value, ensure_ascii=False)
+    """A value, or a text that is JSON already, to stand in an element of a page: no text in it can end the element, or begin
+    another."""
+    body = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
     for char in "<>&\u2028\u2029":
         body = body.replace(char, f"\\u{ord(char):04x}")
     return HALF.sub(lambda found: f"\\u{ord(found[0]):04x}", body)

@@ -32,24 +32,32 @@ def check_picture(path: Path) -> None:
 
 def write_figure(path: Path, draw: Callable[[Figure], None]) -> None:
     """Has a figure drawn and written: the same figure gives the same bytes."""
+    check_picture(path)
+    write_whole(path, _drawn(draw, path.suffix.lower().removeprefix("."), 12.8, 8.0))
+
+
+def figure_svg(draw: Callable[[Figure], None], width: float, height: float) -> str:
+    """A figure of so many inches as SVG."""
+    return _drawn(draw, "svg", width, height).decode()
+
+
+def _drawn(draw: Callable[[Figure], None], kind: str, width: float, height: float) -> bytes:
     import matplotlib
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
     from matplotlib.text import Text
 
-    check_picture(path)
     with matplotlib.rc_context({"svg.hashsalt": "aventrik", "svg.fonttype": "none", "font.size": 10}):
-        figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor="white")
+        figure = Figure(figsize=(width, height), dpi=100, facecolor="white")
         FigureCanvasAgg(figure)
         draw(figure)
         for text in figure.findobj(Text):
             text.set_parse_math(False)  # a dollar sign in a name is a dollar sign
-        kind = path.suffix.lower().removeprefix(".")
         body = BytesIO()
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # of letters that the font lacks
             figure.savefig(body, format=kind, metadata={"Software": None} if kind == "png" else {"Date": None})
-    write_whole(path, body.getvalue())
+    return body.getvalue()
 
 
 def plain(text: str, width: int = 60) -> str:

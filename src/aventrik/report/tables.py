@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import BadInput
+from ..core.surrogates import HALF
 from ..workspace.files import harmless, write_whole
 
 FORMATS = (".csv", ".jsonl", ".parquet", ".xlsx")
@@ -21,6 +22,10 @@ def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
 
     In CSV and XLSX a text that a spreadsheet would take for a formula gets an apostrophe in front.
     """
+    rows = [
+        {key: HALF.sub("\ufffd", value) if isinstance(value, str) else value for key, value in row.items()}
+        for row in rows
+    ]
     suffix = path.suffix.lower()
     if suffix not in FORMATS:
         raise BadInput(f"{path}: the file's name must end in one of {', '.join(FORMATS)}")
@@ -35,7 +40,8 @@ def write_table(path: Path, rows: Sequence[Mapping[str, Any]]) -> None:
         writer.writerows({key: harmless(value) for key, value in row.items()} for row in rows)
         data = buffer.getvalue().encode("utf-8-sig")
     else:
-        data = "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
+        lines = (json.dumps(row, ensure_ascii=False, default=str) + "\n" for row in rows)
+        data = "".join(lines).encode("utf-8", "replace")
     write_whole(path, data)
 
 

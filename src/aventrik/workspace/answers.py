@@ -7,10 +7,12 @@ import csv
 import io
 import json
 import math
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 from jsonpointer import JsonPointerException, resolve_pointer
 
@@ -182,8 +184,8 @@ def _kind(value: Any) -> str:
 
 
 def load_lists(path: Path) -> Lists:
-    """The lists of a TREC run file: question, Q0, document or document:start-end, rank, score, tag. As there, the score
-    orders; of equal scores the rank, then the line. Raises `BadInput` with the line of what is wrong."""
+    """The lists of a TREC run file: question, Q0, document or document:start-end (several ranges parted by commas), rank,
+    score, tag. As there, the score orders; of equal scores the rank, then the line. Raises `BadInput` with the line of what is wrong."""
     found: dict[str, list[tuple[float, int, int, BroughtItem]]] = {}
     seen: dict[tuple[str, BroughtItem], int] = {}
     made = Lists()
@@ -219,10 +221,36 @@ def load_lists(path: Path) -> Lists:
     return made
 
 
+def load_qrels(path: Path) -> dict[str, dict[str, list[BroughtItem]]]:
+    """The evidence of a TREC qrels file: for each question its needs by their number (the second column), and the places of
+    each: question, need, document or document:start-end, relevance; what has relevance 0 is none. Raises `BadInput` with
+    the line of what is wrong."""
+    found: dict[str, dict[str, list[BroughtItem]]] = {}
+    for number, line in enumerate(read_text(path).split("\n"), start=1):
+        if not line.strip():
+            continue
+        parts = line.split()
+        if len(parts) < 4:
+            raise BadInput(f"{path}, line {number}: needs four columns: question, need, document, relevance")
+        try:
+            relevance = int(parts[-1])
+        except ValueError:
+            raise BadInput(f"{path}, line {number}: the relevance '{parts[-1][:40]}' must be a whole number") from None
+        if relevance > 0:
+            item = _named_item(" ".join(parts[2:-1]))
+            found.setdefault(unquote(parts[0]), {}).setdefault(parts[1], []).append(item)
+    if not found:
+        raise BadInput(f"{path}: holds no evidence")
+    return found
+
+
 def _named_item(name: str) -> BroughtItem:
-    """`document`, or `document:start-end`."""
+    """`document`, `document:start-end`, or with several ranges `document:start-end,start-end`."""
     doc, colon, place = name.rpartition(":")
-    start, dash, end = place.partition("-")
-    if colon and dash and start.isdecimal() and end.isdecimal() and int(start) < int(end) < 2**53:
-        return BroughtItem("", doc, int(start), int(end))
-    return BroughtItem("", name)
+    if not colon or not re.fullmatch(r"[0-9]{1,16}-[0-9]{1,16}(,[0-9]{1,16}-[0-9]{1,16})*", place):
+        return BroughtItem("", name)
+    ranges = [(int(start), int(end)) for start, _, end in (each.partition("-") for each in place.split(","))]
+    ends = [each for pair in ranges for each in pair]
+    if any(start >= end for start, end in ranges) or ends != sorted(ends) or ends[-1] >= 2**53:
+        return BroughtItem("", name)
+    return BroughtItem("", doc, *ranges[0], tuple(ranges[1:]))

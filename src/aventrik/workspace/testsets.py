@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -12,6 +11,7 @@ from typing import Any, Literal
 import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from ..core.collecting import not_collected
 from ..core.errors import BadInput
 from ..core.surrogates import HALF
 from ..core.testsets import Need, Question, Quoted, placed
@@ -80,13 +80,8 @@ def load_testset(path: Path) -> list[Question]:
 def load_rows(path: Path) -> list[tuple[int, dict[str, Any]]]:
     """The lines of a test set as they stand, each with its number, unchecked but for being JSON with an id of its own and a
     question: quick where a line is looked at one at a time (see `question_with`). Raises `BadInput` with the line."""
-    collecting = gc.isenabled()
-    gc.disable()  # of so many dictionaries none is garbage, and looking for it takes as long as reading them
-    try:
+    with not_collected():
         return _rows(path)
-    finally:
-        if collecting:
-            gc.enable()
 
 
 def _rows(path: Path) -> list[tuple[int, dict[str, Any]]]:

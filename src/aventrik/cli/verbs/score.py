@@ -24,6 +24,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """The verb's own arguments."""
     parser.add_argument("answers", metavar="FILE", nargs="?", type=given_path, help="answers, as JSONL or CSV")
     parser.add_argument("--ranked", metavar="FILE", type=given_path, help="ranked lists, as a TREC run file")
+    parser.add_argument(
+        "--qrels", metavar="FILE", type=given_path,
+        help="take the evidence of the questions from a TREC qrels file, not from the test set",
+    )  # fmt: skip
     parser.add_argument("--system", metavar="NAME", help='ask this system of aventrik.toml (does = "system")')
     parser.add_argument("--testset", metavar="NAME", help="the test set (default: the only one there is)")
     parser.add_argument(
@@ -45,7 +49,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Brings the run in and says what came of it."""
     from ...core.errors import BadInput
-    from ...engine.bringing import as_json, bring, from_files
+    from ...engine.bringing import as_json, bring, from_files, with_evidence
     from ...workspace.toml import nearest
 
     if not (options.answers or options.ranked or options.system):
@@ -63,6 +67,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )
     testset = options.testset or only_testset(workspace)
     questions = open_testset(opened, testset, screen)
+    if options.qrels:
+        questions = with_evidence(questions, options.qrels, opened)
     matched = None
     if not options.system:
         matched = from_files(

@@ -15,12 +15,13 @@ LONGEST = 1_000_000  # characters of one text of a context that are kept
 @dataclass(frozen=True)
 class BroughtItem:
     """One item of a context or list: its text, or the document that it is of and the range in it (-1: not said), or
-    both."""
+    both. `more` are further ranges of an item that is not of one piece, in order behind the first."""
 
     text: str = ""
     doc: str = ""
     start: int = -1
     end: int = -1
+    more: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -24,7 +25,7 @@ class Evidence:
     end: int
     ink: tuple[Range, ...] = ()
 
-    @property
+    @cached_property
     def size(self) -> int:
         """How much ink it has, in characters."""
         return sum(end - start for start, end in self.ink)

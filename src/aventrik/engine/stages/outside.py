@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from urllib.parse import unquote
 
 from ...core.answering import Answer
 from ...core.brought import Brought, BroughtItem, answer_of, items_of
@@ -102,6 +103,9 @@ def _said(documents: Documents, doc: str, item: BroughtItem) -> FoundItem:
     start, end = item.start, min(item.end, len(text))
     if start >= end:
         return FoundItem(doc)
+    if item.more:
+        ranges = merge([(start, end), *((a, min(b, len(text))) for a, b in item.more if a < len(text))])
+        return FoundItem(doc, tuple(ranges))
     if item.text and recognised([item.text], [(doc, text[start:end])])[0] is None:
         return FoundItem()
     return FoundItem(doc, ((start, end),))
@@ -137,9 +141,11 @@ class _Names:
                 self._ends[end] = "" if end in self._ends else name
 
     def of(self, name: str) -> str:
-        """The document; "" for none, or one of several."""
+        """The document; "" for none, or one of several. White space in it may stand as %20 and the like (RFC 3986)."""
         if name in self._own:
             return name
+        if "%" in name and (plain := unquote(name)) in self._own:
+            return plain
         return self._ends.get(name.lstrip("./"), "")
 
 

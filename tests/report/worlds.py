@@ -53,8 +53,11 @@ def documents(count: int, length: int) -> dict[str, Document]:
     return made
 
 
-def filled(folder: Path, runs: int, questions: int, docs: int = 60, planted: Mapping[str, str] | None = None) -> Opened:
-    """The workspace. `planted` has texts that stand in place of a name, a question, an answer, a document's text and name."""
+def filled(
+    folder: Path, runs: int, questions: int, docs: int = 60, planted: Mapping[str, str] | None = None, alike: int = 1
+) -> Opened:
+    """The workspace. So many runs are `alike` in what they found and answered. `planted` has texts that stand in place of a
+    name, a question, an answer, a document's text and name."""
     subprocess.run([sys.executable, "-m", "aventrik", "new", str(folder)], check=True, stdout=subprocess.DEVNULL)
     opened = Opened(folder)
     store, planted = opened.store, planted or {}
@@ -76,7 +79,7 @@ def filled(folder: Path, runs: int, questions: int, docs: int = 60, planted: Map
             "search.method": METHODS[run // 10 % 3],
             "context.keep": 5 + run // 30,
         }
-        _run(store, run, name, settings, bodies, names, texts, hard, lot, corpus, planted)
+        _run(store, run, alike, name, settings, bodies, names, texts, hard, corpus, planted)
     return opened
 
 
@@ -96,55 +99,37 @@ def _body(place: int, names: Any, texts: Any, lot: np.random.Generator, planted:
 
 
 def _run(
-    store: Store, run: int, name: str, settings: dict[str, Any], bodies: list[dict[str, Any]], names: Any, texts: Any,
-    hard: np.ndarray, lot: np.random.Generator, corpus: str, planted: Mapping[str, str],
+    store: Store, run: int, alike: int, name: str, settings: dict[str, Any], bodies: list[dict[str, Any]], names: Any, texts: Any,
+    hard: np.ndarray, corpus: str, planted: Mapping[str, str],
 ) -> None:  # fmt: skip
-    size = settings["chunking.size"]
-    good = 0.02 * run - hard + lot.normal(size=len(bodies)) > 0
+    """A run; `alike` runs one after the other share lists, answers and verdicts."""
+    group = run // alike
+    lot = np.random.default_rng([11, group])
+    good = 0.02 * group * alike - hard + lot.normal(size=len(bodies)) > 0
     kept, rows = [], []
     for place, body in enumerate(bodies):
-        span = body["needs"][0]["spans"][0]
         hit = bool(good[place])
-        items = []
-        for rank in range(ITEMS):
-            doc = names[int(lot.integers(len(names)))]
-            first = int(lot.integers(0, max(1, len(texts[doc].text) // size))) * size
-            if hit and rank == int(place % 5):
-                doc, first = span["doc"], max(0, span["start"] - size // 3)
-            items.append(HandedOn(rank, doc, ((first, min(first + size, len(texts[doc].text))),), size // 5))
-        said = (
-            planted.get("answer", "")
-            if place == 0 and planted
-            else f"The {WORDS[(place + run) % 26]} is {place} by rule {run}."
-        )
-        claims = [
-            Verdict(f"{said} {n}", SAID[(place + n + run) % 4], "a sentence says it in nearly the same words", (1,), ((1, span["quote"]),), 0.9)
-            for n in range(3)
-        ]  # fmt: skip
-        records = {
-            "queries": Queries((body["question"],)),
-            "served": ServedList(tuple(items)),
-            "answer": Answer(said, False, (Statement(said, (1,)),)),
-            "verdicts": Judgement(tuple(claims), (hit,), (hit,), "", 0.8),
-            "retrieval scores": Scores({"hit@5": float(hit), "ndcg@5": 0.6 * hit + 0.1, "reciprocal-rank": 1 / (1 + place % 5) if hit else 0.0, "tokens@5": float(size)}),
-            "answer scores": Scores({"groundedness": round(sum(c.verdict == "supported" for c in claims) / 3, 6), "correctness": float(hit)}),
+        verdicts = [SAID[(place + n + group) % 4] for n in range(3)]
+        own: dict[str, Any] = {
+            "retrieval scores": Scores(
+                {
+                    "hit@5": float(hit), "ndcg@5": 0.6 * hit + 0.001 * (run % alike), "tokens@5": float(settings["chunking.size"]),
+                    "reciprocal-rank": 1 / (1 + place % 5) if hit else 0.0,
+                }
+            ),
+            "answer scores": Scores({"groundedness": round(verdicts.count("supported") / 3, 6), "correctness": float(hit)}),
             "losses": Losses(("answered" if hit else "not among the candidates",)),
-            "context": Scores({}),
         }  # fmt: skip
-        results = {}
-        for stage, record in records.items():
-            results[stage] = f"{stage} {run} {place}"
-            kept.append(
-                Kept(
-                    results[stage],
-                    stage,
-                    results[stage],
-                    encode(record),
-                    False,
-                    0.001 * (1 + run % 7),
-                    (0.0, 0.0, 0.0, 0.0),
-                )
-            )
+        shared: dict[str, Any] = {"queries": Queries((body["question"],)), "context": Scores({})}
+        if run % alike == 0:
+            shared |= _found(place, group, settings["chunking.size"], hit, verdicts, body, names, texts, lot, planted)
+        results = {stage: f"{stage} {run} {place}" for stage in own}
+        results |= {
+            stage: f"{stage} {group} {place}" for stage in ("queries", "context", "served", "answer", "verdicts")
+        }
+        for stage, record in (own if run % alike else own | shared).items():
+            cost = (0.0, 0.0, 0.0, 0.0)
+            kept.append(Kept(results[stage], stage, results[stage], encode(record), False, 0.001 * (1 + run % 7), cost))
         rows.append(RunQuestion(body["id"], f"key{place}", body, results))
     store.results.keep(kept)
     made = {
@@ -156,3 +141,30 @@ def _run(
     made["configuration"]["name"] = name
     number = store.runs.begin(f"identity {run}", name, "reaches", made, len(rows))
     store.runs.finish(number, rows, {"seconds": {"answer": 1.0}})
+
+
+def _found(
+    place: int, group: int, size: int, hit: bool, verdicts: list[str], body: dict[str, Any], names: Any, texts: Any,
+    lot: np.random.Generator, planted: Mapping[str, str],
+) -> dict[str, Any]:  # fmt: skip
+    """A list, an answer and its verdicts."""
+    span = body["needs"][0]["spans"][0]
+    items = []
+    for rank in range(ITEMS):
+        doc = names[int(lot.integers(len(names)))]
+        first = int(lot.integers(0, max(1, len(texts[doc].text) // size))) * size
+        if hit and rank == place % 5:
+            doc, first = span["doc"], max(0, span["start"] - size // 3)
+        items.append(HandedOn(rank, doc, ((first, min(first + size, len(texts[doc].text))),), size // 5))
+    said = f"The {WORDS[(place + group) % 26]} is {place} by rule {group}."
+    if place == 0 and planted:
+        said = planted.get("answer", "")
+    reason = "a sentence says it in nearly the same words"
+    claims = [
+        Verdict(f"{said} {n}", verdict, reason, (1,), ((1, span["quote"]),), 0.9) for n, verdict in enumerate(verdicts)
+    ]
+    return {
+        "served": ServedList(tuple(items)),
+        "answer": Answer(said, False, (Statement(said, (1,)),)),
+        "verdicts": Judgement(tuple(claims), (hit,), (hit,), "", 0.8),
+    }

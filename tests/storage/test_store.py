@@ -218,19 +218,37 @@ def test_a_real_store_of_an_earlier_format_is_migrated(old: Callable[[int], Prog
     assert program.json("compare", "3")["runs"][0]["measures"]["hit@5"]["mean"] == 1.0
 
 
-def test_a_store_of_the_format_before_goes_on_and_its_backup_can_be_restored(
-    old: Callable[[int], Program], store: EmbeddedStore
+@pytest.mark.parametrize("number", [3, 4])
+def test_a_store_of_a_format_before_goes_on_and_its_backup_can_be_restored(
+    old: Callable[[int], Program], store: EmbeddedStore, number: int
 ) -> None:
-    program = old(3)
+    program = old(number)
     assert [(run["name"], run["label"]) for run in program.json("runs")] == [("starter", "first"), ("two", "")]
     compared = program.json("compare")
     assert [run["measures"]["hit@5"]["mean"] for run in compared["runs"]] == [1.0, 1.0]
     assert "a1" in program("explain", "two", "a1").stdout
+    program("runs", "two", "--tag", "later")
+    assert [run["tags"] for run in program.json("runs")] == [[], ["later"]]
     with closing(sqlite3.connect(program.folder / ".aventrik" / "store.db")) as db:
         assert db.execute("PRAGMA user_version").fetchone() == (FORMAT,)
         assert db.execute("SELECT count(*) FROM sheets").fetchone() == (2,)
-    assert store.restore(DATA / "format-3.db")["runs"] == 2
+    assert store.restore(DATA / f"format-{number}.db")["runs"] == 2
     assert store.runs.sheets([1, 2]) == {}
+
+
+def test_tags_are_kept_told_taken_away_and_go_with_their_run_and_its_backup(
+    store: EmbeddedStore, tmp_path: Path
+) -> None:
+    filled(store)
+    [run] = store.runs.all()
+    store.runs.tag(run.id, ["b", "a", "a"])
+    store.runs.tag(run.id, ["c"], ["b", "never there"])
+    assert store.runs.all()[0].tags == ("a", "c")
+    store.back_up(tmp_path / "b.db")
+    store.runs.remove(run.id)
+    assert store.runs.all() == []
+    store.restore(tmp_path / "b.db")
+    assert store.runs.all()[0].tags == ("a", "c")
 
 
 def test_a_run_that_goes_takes_its_sheet_along(store: EmbeddedStore) -> None:

@@ -145,6 +145,27 @@ style = "quote"           # quote, short
 """
 
 
+STARTER_GATE = """\
+# What 'aventrik gate' holds a run against. Each limit is decided on a 95 % interval: passed, failed, or undecided, with
+# how many questions more would decide.
+
+baseline  = "baseline.jsonl"   # a file that 'aventrik run CONFIG --baseline-file FILE' wrote, or a run of the store
+undecided = "pass"             # what an undecided limit counts as: pass, fail
+judge     = "same"             # same: refuse a baseline that another judge judged; any: only say so
+gone      = 0.2                # share of the baseline's questions that may be gone
+
+[[limit]]
+measure = "hit@5"
+drop    = 0.05                 # how much worse than the baseline it may be; "10%" is a share of the baseline's mean
+
+# [[limit]]
+# measure = "groundedness"
+# least   = 0.8                # or most
+# margin  = 0.02               # so far beyond it is tolerated
+# each    = "kind"             # in each group by itself: kind, style, difficulty, tag, document, writer; or tag = "fees"
+"""
+
+
 def create(folder: Path) -> None:
     """Lays out a new workspace; raises `BadInput` where one is already."""
     if (folder / SETTINGS).exists():
@@ -154,8 +175,11 @@ def create(folder: Path) -> None:
     with disk_errors(folder):
         for name in ("configs", "testsets", "prompts", "criteria", "reports"):
             (folder / name).mkdir(parents=True, exist_ok=True)
-        starter = folder / "configs" / "starter.toml"
-        if not starter.exists():
-            starter.write_text(STARTER_CONFIGURATION, encoding="utf-8")
+        for path, text in (
+            (folder / "configs" / "starter.toml", STARTER_CONFIGURATION),
+            (folder / "gate.toml", STARTER_GATE),
+        ):
+            if not path.exists():
+                path.write_text(text, encoding="utf-8")
         name = safe_name(folder.resolve().name).replace("\\", "\\\\").replace('"', '\\"')
         (folder / SETTINGS).write_text(STARTER_SETTINGS.format(name=name), encoding="utf-8")

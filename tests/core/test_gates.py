@@ -1,0 +1,154 @@
+"""Limits decided on intervals: passed, failed, undecided; how many questions would decide."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from aventrik.core.comparing.gates import held_to_baseline, held_to_bound
+
+HITS = np.array([1.0] * 80 + [0.0] * 20)  # Wilson's interval of 80 of 100: 0.7112 to 0.8666
+
+
+@pytest.mark.parametrize(
+    ("bound", "margin", "state"),
+    [
+        (0.70, 0.0, "passed"),
+        (0.75, 0.0, "undecided"),
+        (0.75, 0.05, "passed"),  # 0.7112 is no further than 0.05 below 0.75
+        (0.90, 0.0, "failed"),
+        (0.90, 0.05, "failed"),  # 0.8666 lies below 0.9, and 0.8 more than 0.05 below it
+        (0.90, 0.15, "undecided"),  # so far below may be tolerated
+        (0.90, 0.20, "passed"),
+    ],
+)
+def test_a_mean_is_held_to_the_least_that_it_may_be(bound: float, margin: float, state: str) -> None:
+    held = held_to_bound(HITS, "share", None, bound, margin=margin)
+    assert held is not None
+    assert held.state == state
+    assert (held.low, held.high) == pytest.approx((0.7112, 0.8666), abs=2e-4)
+
+
+@pytest.mark.parametrize(("bound", "state"), [(0.9, "passed"), (0.75, "undecided"), (0.7, "failed")])
+def test_and_to_the_greatest(bound: float, state: str) -> None:
+    held = held_to_bound(HITS, "share", None, bound, most=True)
+    assert held is not None
+    assert held.state == state
+
+
+def test_of_many_limits_each_fails_at_a_level_of_its_own() -> None:
+    alone = held_to_bound(HITS, "share", None, 0.87)
+    among = held_to_bound(HITS, "share", None, 0.87, together=10)
+    assert alone is not None
+    assert among is not None
+    assert (alone.state, among.state) == ("failed", "undecided")  # 0.8666 at 95 %, more than 0.87 at 99.5 %
+    assert among.high == alone.high  # what is told stays the interval of 95 %
+
+
+def test_a_drop_is_tolerated_up_to_its_margin() -> None:
+    theirs = np.array([1.0] * 200 + [0.0] * 100)
+    same, fallen = theirs.copy(), theirs.copy()
+    fallen[:60] = 0.0
+    held = {
+        name: held_to_baseline(ours, theirs, "share", None, False, 0.1) for name, ours in (("same", same), ("fallen", fallen))
+    }  # fmt: skip
+    assert held["same"] is not None
+    assert held["fallen"] is not None
+    assert held["same"].state == "passed"
+    assert held["same"].low > -0.1
+    assert held["fallen"].state == "failed"
+    assert held["fallen"].value == pytest.approx(-0.2)
+    much = held_to_baseline(fallen, theirs, "share", None, False, 0.3)
+    assert much is not None
+    assert much.state == "passed"  # a drop, but a tolerated one
+
+
+def test_less_may_be_better() -> None:
+    lot = np.random.default_rng(1)
+    theirs = lot.gamma(2.0, 100.0, size=200)
+    slower = held_to_baseline(theirs + 50, theirs, "cost", None, True, 10.0)
+    quicker = held_to_baseline(theirs - 50, theirs, "cost", None, True, 10.0)
+    assert slower is not None
+    assert quicker is not None
+    assert (slower.state, quicker.state) == ("failed", "passed")
+
+
+def test_the_same_results_pass_however_few_they_are_and_equal_scores_by_other_results_do_not() -> None:
+    scores = np.array([0.2, 0.7, 1.0, 0.4, 0.9])
+    same = held_to_baseline(scores, scores, "score", None, False, 0.01, same=True)
+    equal = held_to_baseline(scores, scores, "score", None, False, 0.01)
+    assert same is not None
+    assert equal is not None
+    assert (same.state, same.same) == ("passed", True)
+    assert (equal.state, equal.same) == ("undecided", False)
+    assert equal.low < -0.3  # of five questions that did not change little can be said
+    assert same.more is None
+    assert equal.more is not None
+
+
+def test_a_real_drop_that_is_smaller_than_tolerated_fails_nothing() -> None:
+    theirs = np.ones(400)
+    ours = theirs.copy()
+    ours[:12] = 0.0  # 3 %, which McNemar's test finds: p = 0.0005
+    assert stats.binomtest(12, 12).pvalue < 0.001
+    held = held_to_baseline(ours, theirs, "share", None, False, 0.04)
+    assert held is not None
+    assert held.state == "undecided"
+    assert held.low < -0.04 < held.value
+
+
+def test_the_number_that_is_named_is_that_of_the_formula() -> None:
+    """n = ((1.96 + 1.28) · s ÷ margin)², s read from the interval's width; or, where that is more, as many as show a drop of
+    twice the margin whose own spread is added."""
+    lot = np.random.default_rng(5)
+    theirs = np.clip(0.7 + 0.2 * lot.normal(size=100), 0, 1)
+    ours = np.clip(theirs + 0.3 * lot.normal(size=100), 0, 1)
+    held = held_to_baseline(ours, theirs, "score", None, False, 0.02)
+    assert held is not None
+    assert held.state == "undecided"
+    spread = (held.high - held.low) / (2 * 1.959964) * 10
+    plain = ((1.959964 + 1.281552) * spread / 0.02) ** 2
+    shown = ((1.959964 + 1.281552) / 0.04) ** 2 * (spread**2 + 0.04 * 0.96)
+    assert held.enough == pytest.approx(max(plain, shown), abs=1.5)
+    assert held.more == (held.enough or 0) - 100
+
+
+def test_nothing_is_said_where_nothing_is_known() -> None:
+    nothing = np.full(5, np.nan)
+    assert held_to_bound(nothing, "share", None, 0.5) is None
+    assert held_to_baseline(nothing, np.ones(5), "share", None, False, 0.1) is None
+    on_the_edge = held_to_bound(np.array([1.0, 0.0] * 10), "share", None, 0.5)
+    assert on_the_edge is not None
+    assert (on_the_edge.state, on_the_edge.enough, on_the_edge.more) == ("undecided", None, None)
+
+
+def test_without_a_change_it_seldom_fails_and_twice_the_margin_is_stopped() -> None:
+    """A small part of `benchmarks/gating.py`: hits of 60 questions, three to a document, two limits."""
+    lot = np.random.default_rng(8)
+    groups = np.arange(60) // 3
+    failed = 0
+    for seed in range(60):
+        hard = lot.normal(size=60) + 0.5 * lot.normal(size=20)[groups]
+        states = []
+        for _ in range(2):
+            ours, theirs = ((hard + lot.normal(size=60) < 0.8).astype(float) for _ in range(2))
+            held = held_to_baseline(ours, theirs, "share", groups, False, 0.05, 2, seed)
+            assert held is not None
+            states.append(held.state)
+        failed += "failed" in states
+    assert failed <= 6  # 5 % of 60 is 3; more than 6 of them has a chance of 3 %
+    stopped, named = 0, 0
+    for seed in range(20):
+        hard = lot.normal(size=60)
+        before, after = ((each < 0.8).astype(float) for each in (hard, hard + 0.7 * lot.normal(size=60)))
+        first = held_to_baseline(before, after, "share", None, False, 0.1, 1, seed)
+        assert first is not None
+        named = first.enough or 60
+        hard = lot.normal(size=named)
+        theirs = (hard < 0.8).astype(float)
+        ours = np.where(lot.random(named) < 0.2 / theirs.mean(), 0.0, theirs)  # falls by 0.2, twice the margin
+        held = held_to_baseline(ours, theirs, "share", None, False, 0.1, 1, seed)
+        assert held is not None
+        stopped += held.state == "failed"
+    assert stopped >= 17

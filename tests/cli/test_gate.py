@@ -308,7 +308,7 @@ def test_a_baseline_of_other_questions_or_another_cover_is_refused(versioned: Pr
         ("[[limit]]\nmeasure = 'hit@5'\nleast = 0.5\neach = 'style'\n", "the questions of run 1 have no style"),
         ("[[limit]]\nmeasure = 'hit@5'\ndrop = 0.1\n", "needs a baseline"),
         ("baseline = 'befor'\n[[limit]]\nmeasure = 'hit@5'\ndrop = 0.1\n", "no run is numbered, labelled or named 'befor'"),
-        ("baseline = 'gone.jsonl'\n[[limit]]\nmeasure = 'hit@5'\ndrop = 0.1\n", "gone.jsonl: no such file"),
+        ("baseline = 'gone.jsonl'\n[[limit]]\nmeasure = 'hit@5'\ndrop = 0.1\n", "gone.jsonl: no such file; "),
     ],
 )  # fmt: skip
 def test_limits_that_are_not_sound_are_refused(runs: Program, text: str, told: str) -> None:

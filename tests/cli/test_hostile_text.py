@@ -183,6 +183,15 @@ VERBS: list[tuple[str, ...]] = [
     ("score", "live.jsonl", "--testset", "evil", "--fields", f"answer={EVIL}"),
     ("compare", "live", f"again{EVIL}"),
     ("compare", "live", f"again{EVIL}", "--spread", "groundedness"),
+    ("runs", "live", "--tag", f"ok{EVIL}"),
+    ("runs", "live", "--tag", "ok"),
+    ("report", "live", f"again{EVIL}", "--title", f"for {EVIL}"),
+    ("report", "--to", "out"),
+    ("report", "--measure", f"x{EVIL}"),
+    ("run", "starter", "--testset", "evil", "--baseline-file", "b.jsonl"),
+    ("gate", f"c{EVIL}", "--baseline", "b.jsonl", "--junit", "j.xml"),
+    ("gate", "--baseline", f"gone{EVIL}"),
+    ("gate", f"gone{EVIL}"),
     ("explain", "live", "q2"),
     ("explain", "live", f"again{EVIL}", "q2"),
     ("explain", "1", f"q{EVIL}", "--calls"),
@@ -249,6 +258,7 @@ def test_no_verb_lets_a_control_character_through(
             json.loads(shown.out)
     assert reached >= {
         "gather", "vet", "cut", "locate", "testsets", "survey", "ask", "run", "runs", "compare", "explain", "store", "score", "review",
+        "report", "gate",
     }  # fmt: skip
 
 

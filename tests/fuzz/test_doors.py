@@ -34,7 +34,10 @@ from aventrik.models.replies import RECORDS, Unfit, found_object, parsed, schema
 from aventrik.models.reranking import HttpReranker
 from aventrik.models.vectors import HttpEmbedder
 from aventrik.storage import open_store
+from aventrik.workspace.answers import load_lists, load_qrels
+from aventrik.workspace.baselines import load_baseline
 from aventrik.workspace.configuration import Configuration
+from aventrik.workspace.gates import GateSettings, load_gate
 from aventrik.workspace.gathered import GatheredSources
 from aventrik.workspace.logs import load_log
 from aventrik.workspace.settings import Settings
@@ -157,6 +160,73 @@ def test_test_sets(lines: list[str], noise: bytes) -> None:
             for question in load_testset(path):
                 assert question.key
                 question.question.encode()
+
+
+LIMIT = st.dictionaries(
+    st.sampled_from(["measure", "least", "most", "drop", "margin", "tag", "each", "nonsense"]), VALUES, max_size=5
+)
+
+
+@given(tomls(GateSettings, ["limit", "nonsense"]), st.lists(LIMIT, max_size=3))
+def test_limits_of_a_gate(text: str, several: list[dict[str, Any]]) -> None:
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "gate.toml"
+        body = text + "".join(f"\n[[limit]]\n{toml_of(each)}" for each in several)
+        path.write_bytes(body.encode("utf-8", "surrogatepass"))
+        with suppress(BadInput):
+            for limit in load_gate(path).settings.limit:
+                assert limit.measure
+                assert limit.margin >= 0
+
+
+HEAD = {
+    "baseline": 1,
+    "name": "a",
+    "testset": "t",
+    "judge": [],
+    "cover": 0.9,
+    "corpus": "",
+    "documents": 1,
+    "program": "",
+    "stages": {},
+}
+SCORED = st.fixed_dictionaries(
+    {"question": TEXTS, "key": TEXTS, "mark": TEXTS, "scores": st.dictionaries(TEXTS, NUMBERS, max_size=3)}
+)
+LINE = SCORED | st.fixed_dictionaries({}, optional={
+    "question": TEXTS | VALUES, "key": TEXTS | VALUES, "mark": TEXTS, "setting": VALUES, "value": VALUES, "document": VALUES,
+    "content": VALUES, "scores": st.dictionaries(TEXTS, NUMBERS | VALUES, max_size=3), "gone": VALUES,
+})  # fmt: skip
+
+
+@given(
+    st.dictionaries(st.sampled_from([*HEAD, "questions"]), VALUES, max_size=2),
+    st.lists(LINE, max_size=4),
+    st.text(max_size=40),
+)
+def test_baseline_files(head: dict[str, Any], lines: list[dict[str, Any]], noise: str) -> None:
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "b.jsonl"
+        body = "\n".join([json.dumps(HEAD | head), *map(json.dumps, lines), noise if len(noise) > 30 else ""])
+        path.write_bytes(body.encode("utf-8", "surrogatepass"))
+        with suppress(BadInput):
+            for question in load_baseline(path).questions.values():
+                assert all(math.isfinite(value) for value in question.scores.values())
+
+
+@given(
+    st.text(max_size=80)
+    | st.lists(TEXTS | st.sampled_from(["q1", "0", "1", "a.md:1-5", "a.md:1-5,9-12", "a.md:5-1"]), max_size=9).map(
+        " ".join
+    )
+)
+def test_qrels_and_lists(text: str) -> None:
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "x.qrels"
+        path.write_bytes(text.encode("utf-8", "surrogatepass"))
+        for read in (load_qrels, load_lists):
+            with suppress(BadInput):
+                read(path)
 
 
 SHEETS = ["decisions.csv", "labels.csv", "metadata.csv", "gathered.csv"]

@@ -43,7 +43,7 @@ def small(tmp_path_factory: pytest.TempPathFactory) -> Program:
 def large(tmp_path_factory: pytest.TempPathFactory) -> Program:
     """100 runs on 500 questions."""
     folder = tmp_path_factory.mktemp("large") / "w"
-    filled(folder, 100, 500, alike=2).store.close()
+    filled(folder, 100, 500, alike=4).store.close()
     program = Program(folder)
     program("report", "--out", "page.html")
     return program

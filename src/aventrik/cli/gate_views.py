@@ -16,7 +16,7 @@ def show_gated(found: Gated, limits: str, screen: Screen) -> None:
     """Prints every check, then what it comes to."""
     against = f", against {found.baseline}" if found.baseline else ""
     screen.title(f"run {found.run.id} ({found.run.name}) on {found.run.testset}{against}")
-    columns = ["limit", "allowed", "found", "95 % interval", "on", "says", "more"]
+    columns = ["limit", "allowed", "found", "95 % interval", "questions", "says", "more"]
     rows = [_row(check) for check in found.checks]
     if not any(row[-1] for row in rows):
         columns, rows = columns[:-1], [row[:-1] for row in rows]

@@ -114,7 +114,7 @@ def show_listed(runs: Sequence[Run], every: Sequence[Run], means: Means, screen:
 def _when(run: Run) -> str:
     if run.finished:
         return run.finished[5:16]
-    return f"stopped at {run.stopped['after']}" if run.stopped else "not finished"
+    return f"stopped after {run.stopped['after']}" if run.stopped else "not finished"
 
 
 def _named(run: Run) -> Text:

@@ -57,6 +57,7 @@ def lay_out(folder: Path) -> bool:
         for name in ("enquiries.jsonl", "helpdesk.jsonl"):
             shutil.copy(_HERE / name, folder / "testsets" / name)
         shutil.copy(_HERE / LOG, folder / LOG)
+        shutil.copy(_HERE / "gate.toml", folder / "gate.toml")
         for name in ("criteria", "reviews"):
             shutil.copytree(_HERE / name, folder / name, dirs_exist_ok=True)
         settings = folder / SETTINGS

@@ -164,8 +164,10 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
 def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baseline, str]:
     """The baseline and what it is called."""
     path = folder / named
-    if path.is_file() or path.suffix == ".jsonl":
+    if path.is_file():
         return load_baseline(path), named
+    if path.suffix == ".jsonl":
+        raise BadInput(f"{path}: no such file; 'aventrik run CONFIG --baseline-file {named}' writes a baseline")
     other = find_run([each for each in store.runs.all() if each.id != run.id], named)
     return baseline_of(store, other), f"run {other.id} ({other.name})"
 

@@ -4,7 +4,6 @@ version control. Read with every error told by its line."""
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,6 +15,7 @@ from .testsets import parsed_line
 
 VERSION = 1  # of the file; raise it when what stands in a line changes its meaning
 DIGITS = 6  # decimals of a score that are kept
+_MOST = 1e15  # no score is so great
 _HEAD = ("name", "testset", "judge", "cover", "corpus", "documents", "program", "stages")
 
 
@@ -132,7 +132,7 @@ def _question(line: dict[str, Any], where: str) -> tuple[str, BaselineQuestion]:
     if not all(isinstance(each, str) for each in (name, key, mark)) or not isinstance(scores, dict):
         raise BadInput(f"{where}: a question has question, key, mark and scores")
     for measure, value in scores.items():
-        if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not abs(value) < _MOST:
             raise BadInput(f"{where}: {measure} is no number")
     found = {measure: float(value) for measure, value in scores.items()}
     return str(key), BaselineQuestion(str(name), found, str(mark), line.get("gone") is True)

@@ -62,6 +62,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.say(f"  aventrik explain desk {best.id} e034                     the live system beside the best run")
     screen.say("  aventrik review asked                             decide where the questions of the log are answered")
     screen.say("  aventrik review --verdicts desk                   decide on the live system's answers yourself")
+    screen.say("  aventrik report                                   a page for those who were not there")
+    screen.say("  aventrik gate                                     is the live system worse than the baseline?")
     screen.say("  aventrik cut --testset enquiries                  what each chunking does to the documents")
     screen.say("  aventrik new ~/mine && cd ~/mine && aventrik gather PATH    the same for your own documents")
     screen.say(f"\ndone in {time.monotonic() - began:.1f} s", style="dim")

@@ -271,7 +271,7 @@
       lost.forEach((stage, need) => {
         const name = data.stages[stage];
         const good = name === "answered" || name === "in the context";
-        fate.append(need ? "; " : "", `need ${need + 1}: `, element("span", name, good ? "holds" : "lost"));
+        fate.append(need ? "; " : "", `need ${need + 1}: `, element("span", `${good ? "✓" : "✗"} ${name}`, good ? "holds" : "lost"));
       });
       made.append(fate);
     }

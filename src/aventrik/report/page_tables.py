@@ -16,6 +16,8 @@ from .figures import cost_told, number, seconds
 from .run_names import base_name, by_weight, settings_shown, settings_told, short_names, value_of
 
 _SETTINGS = 6  # settings that have a column of their own; all stand further down
+_NAME = 28  # characters of a name up to which it says it all
+_LONGEST = 90
 
 
 @dataclass(frozen=True)
@@ -28,12 +30,16 @@ class Cell:
 
 
 def option_of(found: Compared, place: int) -> str:
-    """A run in a list to choose from: its number, and its settings that vary or its name."""
-    run = found.runs[place]
-    name = run.name
-    if base_name(found, place) != run.name and (told := settings_told(found, place, 6)):
+    """A run in a list to choose from: its number, and what it is called."""
+    return f"{found.runs[place].id}: {called(found, place)}"
+
+
+def called(found: Compared, place: int) -> str:
+    """A run's name; of a sweep whose names are long its settings that vary."""
+    name = found.runs[place].name
+    if len(name) > _NAME and base_name(found, place) != name and (told := settings_told(found, place, _SETTINGS)):
         name = told
-    return f"{run.id}: {name if len(name) <= 90 else name[:89] + '…'}"
+    return name if len(name) <= _LONGEST else name[: _LONGEST - 1] + "…"
 
 
 def runs_table(found: Compared) -> dict[str, Any]:
@@ -120,9 +126,9 @@ def _mark(lead: Leading | None, place: int) -> str:
 
 
 def _named(found: Compared, place: int) -> str:
-    run, twin = found.runs[place], found.twins[place]
+    twin = found.twins[place]
     same = f" (same results as {found.runs[twin].id})" if twin != place else ""
-    return f"{run.name}{same}"
+    return f"{called(found, place)}{same}"
 
 
 def _from_base(found: Compared, twin: int) -> list[Cell]:
@@ -213,7 +219,7 @@ def losses_table(found: Compared) -> dict[str, Any]:
     stages = [stage for stage in STAGES if any(count[stage] for count in counts)]
     rows = [
         [
-            Cell(str(found.runs[place].id), found.runs[place].id), Cell(option_of(found, place).partition(": ")[2], None, "name"),
+            Cell(str(found.runs[place].id), found.runs[place].id), Cell(called(found, place), None, "name"),
             *(Cell(str(counts[place][stage] or "·"), counts[place][stage], "figure") for stage in stages),
         ]
         for place in found.order

@@ -220,6 +220,17 @@ def test_a_change_of_documents_is_told_and_what_lost_its_evidence_takes_no_part(
     assert "of those that hold evidence 1 changed (moorings.md)" in shown
 
 
+def test_where_the_answers_alone_change_what_was_found_is_still_the_same(versioned: Program) -> None:
+    (versioned.folder / "configs" / "ci.toml").write_text(
+        'name = "ci"\n[chunking]\nsize = 300\n[search]\nmethod = "keyword"\n[answering]\nstyle = "short"\n'
+    )
+    versioned(*CI[1])
+    found = versioned.json("gate")
+    assert [(check["measure"], check["state"], check["held"]["same"]) for check in found["checks"][:2]] == [
+        ("hit@5", "passed", True), ("groundedness", "undecided", False),
+    ]  # fmt: skip
+
+
 def test_a_change_of_settings_is_told(versioned: Program) -> None:
     (versioned.folder / "configs" / "ci.toml").write_text(
         'name = "ci"\n[chunking]\nsize = 200\n[search]\nmethod = "keyword"\n'

@@ -191,7 +191,13 @@ HEAD = {
     "stages": {},
 }
 SCORED = st.fixed_dictionaries(
-    {"question": TEXTS, "key": TEXTS, "mark": TEXTS, "scores": st.dictionaries(TEXTS, NUMBERS, max_size=3)}
+    {
+        "question": TEXTS,
+        "key": TEXTS,
+        "mark": TEXTS,
+        "list": TEXTS,
+        "scores": st.dictionaries(TEXTS, NUMBERS, max_size=3),
+    }
 )
 LINE = SCORED | st.fixed_dictionaries({}, optional={
     "question": TEXTS | VALUES, "key": TEXTS | VALUES, "mark": TEXTS, "setting": VALUES, "value": VALUES, "document": VALUES,

@@ -7,17 +7,19 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..core.errors import BadInput
+from ..core.keys import content_key
 from ..core.measures import MEASURES, plain
-from ..storage.protocols import Run, Store
+from ..storage.protocols import Run, RunQuestion, Store
 from ..workspace.baselines import Baseline, BaselineQuestion, rounded
 from .changes import contents_of, without_evidence
-from .run_sheets import COSTS
+from .run_sheets import COSTS, scores_of
 from .run_sides import settings_of, side_of
 
 _KEPT = (
     "hit@{k}", "need-recall@{k}", "reciprocal-rank", "groundedness", "hallucinated", "relevance", "correctness",
     "declined-rightly", "declined-wrongly",
 )  # fmt: skip
+_MARK = 12  # characters of one
 _UNJUDGED = ("declined-rightly", "declined-wrongly", "consistency")
 
 
@@ -27,6 +29,20 @@ def judge_told(run: Run) -> list[Any]:
     who = {slot: told["identity"] for slot, told in models.items() if slot.startswith("verdicts")}
     found: list[Any] = json.loads(json.dumps([run.made.get("judge"), sorted(who.items())]))
     return found
+
+
+def marks_of(row: RunQuestion) -> tuple[str, str]:
+    """Two marks of a question of a run: each is the same in another run where all scores, or those of the list alone, came of
+    the very same results."""
+    results = row.results
+    scored = [results[name] for name in sorted(results) if scores_of(name)]
+    listed = results.get("retrieval scores", "")
+    return content_key(scored)[:_MARK], content_key(listed)[:_MARK] if listed else ""
+
+
+def of_list(measure: str) -> bool:
+    """Whether a measure is of a ranked list, and of nothing else."""
+    return plain(measure) in MEASURES and MEASURES[plain(measure)].of in ("list", "ranking")
 
 
 def is_judged(measure: str, own: Sequence[str] = ()) -> bool:
@@ -51,12 +67,13 @@ def baseline_of(store: Store, run: Run, measures: Sequence[str] | None = None) -
     gone = without_evidence(side.lost, sheet.keys_in_order)
     contents = contents_of(store, run) or {}
     evidence = sorted({doc for doc in side.clusters.values() if doc in contents})
+    marks = {row.key: marks_of(row) for row in store.runs.questions(run.id)}
     questions = {
         key: BaselineQuestion(
             found.ids[key],
             {name: rounded(row[name]) for name in names if name in row},
-            found.marks[key][:12],
-            key in gone,
+            *marks[key],
+            gone=key in gone,
         )
         for key, row in sheet.items()
     }

@@ -18,7 +18,7 @@ from ..workspace.baselines import Baseline, load_baseline, rounded
 from ..workspace.gates import Gate, Limit, share_of
 from ..workspace.settings import Settings
 from ..workspace.toml import nearest
-from .baselines import baseline_of, is_judged, judge_told
+from .baselines import baseline_of, is_judged, judge_told, marks_of, of_list
 from .changes import Changes, changes, contents_of, without_evidence
 from .facets import facets_of
 from .opened import find_run
@@ -100,6 +100,7 @@ class _Sides:
     facets: Mapping[str, Mapping[str, tuple[str, ...]]]
     by_document: bool
     seed: int
+    marks: Mapping[str, tuple[str, str]]
     baseline: Baseline | None
     keys: frozenset[str]  # of questions on which it is held against the baseline
 
@@ -142,10 +143,19 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
             f"{gate.where(drops[0], 'drop')}: needs a baseline; name a run or a file by --baseline or in {gate.path.name}"
         )
     base, told = _baseline(store, named, folder, run) if named and drops else (None, "")
-    bodies = {row.key: row.body for row in store.runs.questions(run.id)}
+    rows = store.runs.questions(run.id)
     keys, made = _paired(gate, run, found, base, told)
     by_document = clustered_questions([doc for doc in found.side.clusters.values() if doc], settings.statistics.cluster)
-    sides = _Sides(run, found, facets_of(bodies), by_document, settings.seed, base, keys)
+    sides = _Sides(
+        run,
+        found,
+        facets_of({row.key: row.body for row in rows}),
+        by_document,
+        settings.seed,
+        {row.key: marks_of(row) for row in rows},
+        base,
+        keys,
+    )
     wanted = [
         (place, limit, way, group)
         for place, limit in enumerate(limits)
@@ -242,7 +252,7 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
     both = np.isfinite(ours) & np.isfinite(theirs)
     base = float(theirs[both].mean()) if both.any() else None
     drop = abs(base or 0.0) * share_of(limit.drop) if isinstance(limit.drop, str) else float(limit.drop or 0.0)
-    same = _same(sides, [key for key, here in zip(some.keys, both) if here])
+    same = _same(sides, limit.measure, [key for key, here in zip(some.keys, both) if here])
     less = less_is_better(limit.measure, sides.found.side.own)
     held = held_to_baseline(ours, theirs, scored.kind, some.groups, less, drop, together, sides.seed, same)
     if base is None and sides.baseline is not None and limit.measure not in sides.baseline.measures:
@@ -258,11 +268,13 @@ def _of(group: str) -> str:
     return f" with {group}" if group else ""
 
 
-def _same(sides: _Sides, keys: Sequence[str]) -> bool:
-    """Whether all scores of some questions came of the very same results as the baseline's."""
+def _same(sides: _Sides, measure: str, keys: Sequence[str]) -> bool:
+    """Whether the scores of some questions came of the very same results as the baseline's."""
     assert sides.baseline is not None
-    rows, marks = sides.baseline.questions, sides.found.marks
-    return all(rows[key].mark and marks[key].startswith(rows[key].mark) for key in keys)
+    rows, marks = sides.baseline.questions, sides.marks
+    if of_list(measure):
+        return all(rows[key].list_mark and marks[key][1] == rows[key].list_mark for key in keys)
+    return all(rows[key].mark and marks[key][0] == rows[key].mark for key in keys)
 
 
 def _compare_made(store: Store, gate: Gate, sides: _Sides, made: Gated) -> Gated:

@@ -22,11 +22,13 @@ _HEAD = ("name", "testset", "judge", "cover", "corpus", "documents", "program", 
 @dataclass(frozen=True)
 class BaselineQuestion:
     """A question by the key of what it asks: its id, its scores rounded to six decimals, a mark that is the same where all
-    came of the same results, and whether its evidence was gone from the documents then."""
+    came of the same results, another one of those of the list alone, and whether its evidence was gone from the documents
+    then."""
 
     id: str
     scores: Mapping[str, float]
     mark: str = ""
+    list_mark: str = ""
     gone: bool = False
 
 
@@ -65,7 +67,7 @@ def write_baseline(path: Path, kept: Baseline) -> None:
     lines.extend({"setting": name, "value": value} for name, value in sorted(kept.settings.items()))
     lines.extend({"document": name, "content": key} for name, key in sorted(kept.evidence.items()))
     for key, each in sorted(kept.questions.items(), key=lambda pair: (pair[1].id, pair[0])):
-        line: dict[str, Any] = {"question": each.id, "key": key, "mark": each.mark}
+        line: dict[str, Any] = {"question": each.id, "key": key, "mark": each.mark, "list": each.list_mark}
         line |= {"gone": True} if each.gone else {}
         lines.append(line | {"scores": {name: _short(value) for name, value in each.scores.items()}})
     body = "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines)
@@ -128,11 +130,13 @@ def _head(line: dict[str, Any], where: str) -> dict[str, Any]:
 
 
 def _question(line: dict[str, Any], where: str) -> tuple[str, BaselineQuestion]:
-    name, key, mark, scores = (line.get(each) for each in ("question", "key", "mark", "scores"))
-    if not all(isinstance(each, str) for each in (name, key, mark)) or not isinstance(scores, dict):
-        raise BadInput(f"{where}: a question has question, key, mark and scores")
+    texts = [line.get(each) for each in ("question", "key", "mark", "list")]
+    scores = line.get("scores")
+    if not all(isinstance(each, str) for each in texts) or not isinstance(scores, dict):
+        raise BadInput(f"{where}: a question has question, key, mark, list and scores")
+    name, key, mark, list_mark = map(str, texts)
     for measure, value in scores.items():
         if isinstance(value, bool) or not isinstance(value, (int, float)) or not abs(value) < _MOST:
             raise BadInput(f"{where}: {measure} is no number")
     found = {measure: float(value) for measure, value in scores.items()}
-    return str(key), BaselineQuestion(str(name), found, str(mark), line.get("gone") is True)
+    return key, BaselineQuestion(name, found, mark, list_mark, line.get("gone") is True)

@@ -36,7 +36,7 @@ def _legend(found: Gated, screen: Screen) -> None:
     parts = []
     if any(check.way == "drop" for check in found.checks):
         parts.append(
-            "found, where a drop is limited: the difference from the baseline, on the questions that both have"
+            "found, where it may be worse by so much: the difference from the baseline, on the questions that both have"
         )
     if any(check.held and check.held.clusters for check in found.checks):
         parts.append("a document's questions are one draw")
@@ -54,9 +54,7 @@ def _row(check: Check) -> list[str | Text]:
     held = check.held
     signed = check.way == "drop"
     mark, style = MARKS[check.state]
-    allowed = {"least": "≥ {}", "most": "≤ {}", "drop": "drop ≤ {}", "gone": "≤ {} gone"}[check.way]
-    shown = f"{check.allowed:.0%}" if check.way == "gone" else _figure(check.allowed)
-    row: list[str | Text] = [_limited(check), allowed.format(shown) + (f" ± {check.margin:g}" if check.margin else "")]
+    row: list[str | Text] = [_limited(check), _allowed(check)]
     if held is None:
         return [*row, "–", "–", "0", Text(mark, style=style), ""]
     if check.way == "gone":
@@ -65,6 +63,16 @@ def _row(check: Check) -> list[str | Text]:
     interval = "the same results" if held.same else f"[{_figure(held.low, signed)} {_figure(held.high, signed)}]"
     more = f"{held.more:,}" if held.more else ""
     return [*row, value, interval, str(held.n), Text(mark, style=style), more]
+
+
+def _allowed(check: Check) -> str:
+    """What a limit allows, with what it tolerates beyond."""
+    if check.way == "gone":
+        return f"≤ {check.allowed:.0%} gone"
+    if check.way == "drop":
+        return f"worse by ≤ {_figure(check.allowed) if check.share is None else f'{check.share:.0%}'}"
+    sign, beyond = ("≥", "−") if check.way == "least" else ("≤", "+")
+    return f"{sign} {_figure(check.allowed)}" + (f" {beyond} {check.margin:g}" if check.margin else "")
 
 
 def _figure(value: float, signed: bool = False) -> str:

@@ -28,8 +28,9 @@ from .run_sides import Found, settings_of, side_of
 @dataclass(frozen=True)
 class Check:
     """One limit on one group of questions: what is allowed, what the run came to, and what that means. `way` is least,
-    most, drop, or "questions" for how many of the baseline's are gone; `allowed` is in the measure's units; `base` is the
-    baseline's mean on the same questions; `why` tells what a figure can't."""
+    most, drop, or gone, for how many of the baseline's questions are; `allowed` is in the measure's units, `share` what was
+    said where that is a share of the baseline's mean; `base` is that mean on the same questions; `why` tells what a figure
+    can't."""
 
     measure: str
     way: str
@@ -40,6 +41,7 @@ class Check:
     held: Held | None = None
     base: float | None = None
     why: str = ""
+    share: float | None = None
 
 
 @dataclass(frozen=True)
@@ -251,7 +253,8 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
     theirs = sides.theirs(limit.measure, some.keys)
     both = np.isfinite(ours) & np.isfinite(theirs)
     base = float(theirs[both].mean()) if both.any() else None
-    drop = abs(base or 0.0) * share_of(limit.drop) if isinstance(limit.drop, str) else float(limit.drop or 0.0)
+    share = share_of(limit.drop) if isinstance(limit.drop, str) else None
+    drop = float(limit.drop or 0.0) if share is None else abs(base or 0.0) * share
     same = _same(sides, limit.measure, [key for key, here in zip(some.keys, both) if here])
     less = less_is_better(limit.measure, sides.found.side.own)
     held = held_to_baseline(ours, theirs, scored.kind, some.groups, less, drop, together, sides.seed, same)
@@ -261,7 +264,7 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
             "'aventrik run CONFIG --baseline-file FILE' writes it anew, with all that the gate asks for"
         )
     why = "" if held else f"no question{_of(told)} has {limit.measure} in both"
-    return Check(limit.measure, way, drop, 0.0, told, held.state if held else "undecided", held, base, why)
+    return Check(limit.measure, way, drop, 0.0, told, held.state if held else "undecided", held, base, why, share)
 
 
 def _of(group: str) -> str:

@@ -40,13 +40,14 @@ def write_junit(path: Path, found: Gated) -> None:
 
 
 def limit_told(check: Check) -> str:
-    """A limit in a few words: 'hit@5, kind table: drops by at most 0.03'."""
+    """A limit in a few words, which are the same for every run: 'hit@5, kind table: worse by at most 0.03'."""
     what = check.measure + (f", {check.group}" if check.group else "")
     if check.way == "gone":
         return f"{what}: at most {check.allowed:.0%} gone"
     way = {"least": "at least", "most": "at most", "drop": "worse by at most"}[check.way]
     margin = f", within {check.margin:g}" if check.margin else ""
-    return f"{what}: {way} {check.allowed:.4g}{margin}"
+    allowed = f"{check.allowed:.4g}" if check.share is None else f"{check.share:.0%}"
+    return f"{what}: {way} {allowed}{margin}"
 
 
 def found_told(check: Check) -> str:

@@ -8,6 +8,9 @@ from dataclasses import dataclass
 
 from ..core.comparing.differences import ALPHA
 from ..engine.compared import Compared
+from ..engine.decided import rejected_since
+from ..engine.likeness import doubts_of
+from ..engine.opened import Opened
 from .figures import kappa_told
 
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
@@ -43,6 +46,19 @@ def warnings_of(found: Compared) -> Iterator[str]:
         listed = ", ".join(f"run {number}: {count}" for number, count in left[:5])
         more = f" and {len(left) - 5} more runs" if len(left) > 5 else ""
         yield f"questions that not all of these runs have, or have otherwise, are left out: {listed}{more}"
+
+
+def doubts_about(opened: Opened, found: Compared) -> Iterator[str]:
+    """How far the test sets can be trusted."""
+    for testset in dict.fromkeys(run.testset for run in found.runs):
+        one = next(run for run in found.runs if run.testset == testset)
+        if reason := doubts_of(opened, one):
+            yield f"{testset}: {reason}"
+        if gone := rejected_since(opened, one):
+            yield (
+                f"{testset}: people have rejected {len(gone)} of these questions since ({', '.join(gone[:5])}); run again to "
+                "leave them out"
+            )
 
 
 def notes_of(found: Compared) -> Iterator[Note]:

@@ -23,7 +23,7 @@ from .comparison import panel_svg
 from .decision import decision
 from .details import Details, details_of
 from .map import embedded, policy
-from .notes import Note, notes_of, warnings_of
+from .notes import Note, doubts_about, notes_of, warnings_of
 from .packing import json_of
 from .page_tables import (
     Cell,
@@ -104,7 +104,8 @@ class _Page:
         what = (
             f"{len(found.runs)} configuration{'s' if len(found.runs) > 1 else ''} on {found.shared} questions of {sets}"
         )
-        notes = [*(Note(told, True) for told in warnings_of(found)), *notes_of(found), *self._cut_notes()]
+        heed = [*doubts_about(self.opened, found), *warnings_of(found)]
+        notes = [*(Note(told, True) for told in heed), *notes_of(found), *self._cut_notes()]
         return _seen_deep({
             "title": title or what,
             "subtitle": f"{what}, by {found.measure}" if title else f"by {found.measure}",

@@ -68,6 +68,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.opened import Opened
     from ...engine.run_sides import chosen_runs
     from ...engine.spreading import spread_of
+    from ...report.notes import doubts_about
     from ...report.pictures import check_picture
     from ..comparison import show
     from ..spread_views import show_spread
@@ -115,7 +116,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             show_flips(result, screen, every=True)
         return 0
     show(result, screen, options.all)
-    _doubts(opened, result, screen)
+    for told in doubts_about(opened, result):
+        screen.warn(told)
     return 0
 
 
@@ -150,20 +152,3 @@ def _left_out(chosen: Chosen, screen: Screen) -> None:
 
 def _listed(numbers: list[int]) -> str:
     return ", ".join(map(str, numbers[:8])) + (f" and {len(numbers) - 8} more" if len(numbers) > 8 else "")
-
-
-def _doubts(opened: Opened, result: Compared, screen: Screen) -> None:
-    """How far the test sets can be trusted."""
-    from ...engine.decided import rejected_since
-    from ...engine.likeness import doubts_of
-
-    for testset in dict.fromkeys(run.testset for run in result.runs):
-        one = next(run for run in result.runs if run.testset == testset)
-        reason = doubts_of(opened, one)
-        if reason:
-            screen.warn(f"{testset}: {reason}")
-        if gone := rejected_since(opened, one):
-            screen.warn(
-                f"{testset}: people have rejected {len(gone)} of these questions since ({', '.join(gone[:5])}); run again to "
-                "leave them out"
-            )

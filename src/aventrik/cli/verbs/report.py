@@ -94,7 +94,9 @@ def _page(options: argparse.Namespace, opened: Opened, found: Compared, screen: 
         f"{len(found.runs)} runs, {found.shared} questions → {path} ({made.size / 1_000_000:.1f} MB; opens from the file, asks no "
         "network)"
     )
-    if made.cut:
+    if made.size > options.most * 1_000_000:
+        screen.warn(f"what the runs found and answered is more than {options.most} MB by itself: name fewer runs")
+    elif made.cut:
         screen.warn(
             f"the texts of {made.cut:,} items were left out so that the page stays under {options.most} MB: --most"
         )

@@ -212,19 +212,19 @@ def test_the_keyboard_alone_suffices(small: Program, browser: Any) -> None:
     from selenium.webdriver.common.keys import Keys
 
     opened(browser, small)
+    told = (
+        "const e = document.activeElement, s = getComputedStyle(e);"
+        "return [e.id, e.tagName.toLowerCase(), e.textContent.slice(0, 30),"
+        " s.outlineStyle !== 'none' || e.matches('input, select')]"
+    )
     reached = []
     for _ in range(400):
         browser.switch_to.active_element.send_keys(Keys.TAB)
-        element = browser.switch_to.active_element
-        name = (element.get_attribute("id"), element.tag_name, (element.text or "")[:30])
-        if element.tag_name == "body":
+        name, tag, text, seen = browser.execute_script(told)
+        if tag == "body":
             break
-        reached.append(name)
-        visible = browser.execute_script(
-            "const s = getComputedStyle(arguments[0]); return s.outlineStyle !== 'none' || arguments[0].matches('input, select')",
-            element,
-        )
-        assert visible, name
+        reached.append((name, tag, text))
+        assert seen, (name, tag, text)
     tags = [tag for _, tag, _ in reached]
     assert reached[0][2] == "To the decision"
     assert {"first", "second", "by", "differing", "words"} <= {name for name, _, _ in reached}

@@ -7,7 +7,7 @@ import argparse
 from ..arguments import given_path
 from ..screen import Screen
 
-HELP = "Starts a workspace: a folder with a commented aventrik.toml and one starter configuration."
+HELP = "Starts a workspace: a folder with a commented aventrik.toml, one starter configuration, and limits for gate."
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -21,6 +21,6 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
     create(options.dir)
     screen.result({"workspace": str(options.dir)})
-    screen.say(f"started the workspace {options.dir}: aventrik.toml, configs/starter.toml")
+    screen.say(f"started the workspace {options.dir}: aventrik.toml, configs/starter.toml, gate.toml")
     screen.say(f"next: cd {options.dir} && aventrik gather PATH_OF_YOUR_DOCUMENTS")
     return 0

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import base64
+import gzip
 import json
+import re
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -231,6 +234,16 @@ def test_each_model_call_behind_a_question_is_shown_as_it_was_sent(workspace: Pr
     assert "→ system" in told
     assert "← reply" in told
     assert '"verdict": "contradicted"' in told
+    workspace("report", "live", "--out", "calls.html", "--calls")
+    page = (workspace.folder / "calls.html").read_text()
+    parts = [
+        json.loads(gzip.decompress(base64.b64decode(part)))
+        for part in re.findall(r'data-block="calls \d+">([^<]+)<', page)
+    ]
+    assert len(parts) == page.count('data-block="question ') == 3
+    kept = [call for part in parts for call in part["0"] if call["task"] == "verdict"]
+    assert {role for call in kept for role, _ in call["messages"]} == {"system", "user"}
+    assert any('"verdict": "contradicted"' in call["reply"] for call in kept)
     settings = workspace.folder / "aventrik.toml"
     settings.write_text(settings.read_text().replace('model = "m"', 'model = "another"'))
     assert "it is not kept" in workspace("explain", "live", "a2", "--calls").stdout

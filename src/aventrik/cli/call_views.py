@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any
 
 from rich.text import Text
 
-from ..engine.recalling import Recalled
+from ..engine.recalling import Recalled, messages_of
 from .screen import Screen
 
 
@@ -39,19 +38,13 @@ def show_calls(calls: Sequence[Recalled], screen: Screen) -> None:
             style="dim not bold",
         )
         screen.text(head)
-        for who, text in _messages(call.request):
+        for who, text in messages_of(call.request):
             screen.say(f"   → {who}", style="cyan")
             screen.say(_indented(text))
         screen.say("   ← reply", style="magenta")
         screen.say(_indented(call.reply if isinstance(call.reply, str) else json.dumps(call.reply)) or "     (none)")
         if call.failure:
             screen.warn(f"it failed: {call.failure}")
-
-
-def _messages(request: Any) -> list[tuple[str, str]]:
-    if isinstance(request, list) and all(isinstance(each, dict) and "content" in each for each in request):
-        return [(str(each.get("role", "")), str(each["content"])) for each in request]
-    return [("request", json.dumps(request, ensure_ascii=False, indent=2))]
 
 
 def _indented(text: str) -> str:

@@ -6,6 +6,7 @@ with models that ask nobody: they look up what was asked then, and note it.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -63,6 +64,13 @@ class _Asking:
     def ask(self, questions: Sequence[str]) -> list[Any]:
         self.noted.extend(("system", call) for call in self.system.recall(questions))
         return []
+
+
+def messages_of(request: Any) -> list[tuple[str, str]]:
+    """What was sent: (role, text) of each message, or the whole request where it is none of messages."""
+    if isinstance(request, list) and all(isinstance(each, dict) and "content" in each for each in request):
+        return [(str(each.get("role", "")), str(each["content"])) for each in request]
+    return [("request", json.dumps(request, ensure_ascii=False, indent=2))]
 
 
 def calls_of(store: Store, bench: Bench, run: Run, found: Explanation) -> list[Recalled]:

@@ -3,6 +3,7 @@ documents that are shown, in parts that are read when they are asked for."""
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -16,7 +17,9 @@ from ..core.measures.loss import STAGES
 from ..engine.accounts import Account, Accounts
 from ..engine.changes import contents_of
 from ..engine.compared import Compared
+from ..engine.explaining import explain
 from ..engine.opened import Opened
+from ..engine.recalling import Recalled, calls_of, messages_of
 from .packing import packed
 
 ITEMS = 10  # of each list
@@ -39,9 +42,10 @@ class Details:
     cut: int = 0
 
 
-def details_of(opened: Opened, found: Compared, most: int, progress: Progress) -> Details:
-    """The details of all questions that the runs share, of at most about `most` bytes."""
-    made = _Details(opened, found, progress)
+def details_of(opened: Opened, found: Compared, most: int, progress: Progress, called: Sequence[int] = ()) -> Details:
+    """The details of all questions that the runs share, of at most about `most` bytes; with every call of a model server
+    behind them for those runs, by their places, that are in `called`."""
+    made = _Details(opened, found, progress, called)
     with not_collected():
         made.read()
         made.pack(most)
@@ -82,8 +86,8 @@ class _Texts:
 
 
 class _Details:
-    def __init__(self, opened: Opened, found: Compared, progress: Progress) -> None:
-        self.opened, self.found, self.progress = opened, found, progress
+    def __init__(self, opened: Opened, found: Compared, progress: Progress, called: Sequence[int]) -> None:
+        self.opened, self.found, self.progress, self.called = opened, found, progress, called
         self.made = Details()
         self.keys = list(found.bodies)
         self.rows: dict[str, list[tuple[int, Account]]] = {key: [] for key in self.keys}
@@ -118,6 +122,10 @@ class _Details:
             self.made.questions.append(self._short(key))
             block = self.made.blocks[f"question {number}"] = packed(self._question(key))
             size += len(block)
+            if self.called:
+                self.progress("recalling prompts", number, len(self.keys))
+                block = self.made.blocks[f"calls {number}"] = packed(self._calls(key))
+                size += len(block)
         self._show(max(100_000, int((most - size) / _SHARE)))
         self._documents()
 
@@ -203,6 +211,17 @@ class _Details:
         made["of"] = {name: body.get(name) for name in ("kind", "status", "by", "tags") if body.get(name)}
         return made
 
+    def _calls(self, key: str) -> dict[str, Any]:
+        """By the place of a run, the calls behind a question as they were sent and answered."""
+        store, bench = self.opened.store, self.opened.bench
+        made = {}
+        for place, account in self.rows[key]:
+            if place in self.called:
+                run = self.found.runs[place]
+                recalled = calls_of(store, bench, run, explain(store, bench, run, account.question))
+                made[str(place)] = [_call(each) for each in recalled]
+        return made
+
     def _show(self, room: int) -> None:
         """Chooses the texts that are shown: evidence first, then what the runs that matter most were shown, then the rest, in
         the order of the ranks, as far as there is room."""
@@ -253,6 +272,17 @@ class _Details:
                 self.made.blocks[f"texts {number}"] = packed(block)
                 number, size, block = number + 1, 0, {}
         self.made.blocks[f"texts {number}"] = packed(block)
+
+
+def _call(each: Recalled) -> dict[str, Any]:
+    call = each.call
+    if call is None:
+        return {"stage": each.stage, "task": each.task, "model": each.model, "messages": [], "reply": None}
+    return {
+        "stage": each.stage, "task": each.task, "model": each.model, "messages": messages_of(call.request),
+        "reply": call.reply if isinstance(call.reply, str) else json.dumps(call.reply, ensure_ascii=False),
+        "tokens": [call.tokens_in, call.tokens_out], "seconds": call.seconds, "money": call.money, "failure": call.failure,
+    }  # fmt: skip
 
 
 def _shares(covers: Sequence[float]) -> list[float]:

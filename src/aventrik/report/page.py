@@ -66,10 +66,12 @@ class Written:
 
 
 def write_report(
-    path: Path, opened: Opened, found: Compared, title: str, most: int, progress: Callable[[str, int, int], None]
-) -> Written:
-    """Writes the page in one step, of at most about `most` bytes as far as that is a matter of texts. The same comparison
-    gives the same bytes. Raises `BadInput` for a file in a place where none can be."""
+    path: Path, opened: Opened, found: Compared, title: str, most: int, progress: Callable[[str, int, int], None],
+    calls: bool = False,
+) -> Written:  # fmt: skip
+    """Writes the page in one step, of at most about `most` bytes as far as that is a matter of texts; with `calls`, what model
+    servers were sent for the best run, the baseline and the one that the best is held against. The same comparison gives
+    the same bytes. Raises `BadInput` for a file in a place where none can be."""
     from jinja2 import Environment, PackageLoader
 
     if path.is_dir():
@@ -81,8 +83,13 @@ def write_report(
     made = _Page(opened, found, progress)
     shown = made.context(title)
     fixed = len(environment.get_template("report.html").render(**shown, policy="", script=script, blocks={}, data=""))
-    details = details_of(opened, found, max(1_000_000, most - fixed), progress)
-    data = embedded(json_of(made.data(details)))
+    called = [
+        place
+        for place in dict.fromkeys((found.best, found.against, found.baseline))
+        if found.runs[place].made.get("format")
+    ]
+    details = details_of(opened, found, max(1_000_000, most - fixed), progress, called if calls else ())
+    data = embedded(json_of(made.data(details, called if calls else ())))
     page = environment.get_template("report.html").render(
         **shown, policy=policy([script], builds=False), script=script, blocks=details.blocks, data=data
     )
@@ -130,7 +137,7 @@ class _Page:
             "prompts": self._prompts(),
         })  # fmt: skip
 
-    def data(self, details: Details) -> dict[str, Any]:
+    def data(self, details: Details, called: Sequence[int]) -> dict[str, Any]:
         """What the page's script works with."""
         found = self.found
         return {
@@ -141,6 +148,7 @@ class _Page:
             "measures": self._measures(),
             "less": [name for name in self._measures() if less_is_better(name, found.own)],
             "measure": found.measure,
+            "called": list(called),
             "names": [option_of(found, place) for place in range(len(found.runs))],
         }
 

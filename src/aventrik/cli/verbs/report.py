@@ -35,6 +35,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help=f"the page is at most so large: texts that are furthest from the decision stay out (default {_MEGABYTES})",
     )  # fmt: skip
     parser.add_argument(
+        "--calls", action="store_true",
+        help="also every prompt as it was sent and every raw reply, of the best run, the baseline and the one that the best is held "
+        "against",
+    )  # fmt: skip
+    parser.add_argument(
         "--to", metavar="FOLDER", type=given_path, help="write tables and TREC files there, and no page"
     )
     parser.add_argument("--as", metavar="A,B,…", dest="formats", help="of csv, jsonl, parquet, trec (default: all)")
@@ -51,8 +56,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
     if options.formats and not options.to:
         raise BadInput("--as is for --to FOLDER")
-    if options.to and (options.out or options.title):
-        raise BadInput("--to writes no page: --out and --title are not for it")
+    if options.to and (options.out or options.title or options.calls):
+        raise BadInput("--to writes no page: --out, --title and --calls are not for it")
     formats = formats_of(options.formats) if options.to else []
     opened = Opened(Path(options.workspace))
     chosen = chosen_runs(opened.store, options.runs)
@@ -88,7 +93,7 @@ def _page(options: argparse.Namespace, opened: Opened, found: Compared, screen: 
 
     path = options.out or opened.workspace.folder / "reports" / "report.html"
     with screen.progress() as meter:
-        made = write_report(path, opened, found, options.title or "", options.most * 1_000_000, meter)
+        made = write_report(path, opened, found, options.title or "", options.most * 1_000_000, meter, options.calls)
     screen.result(made.as_json())
     screen.say(
         f"{len(found.runs)} runs, {found.shared} questions → {path} ({made.size / 1_000_000:.1f} MB; opens from the file, asks no "

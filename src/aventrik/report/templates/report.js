@@ -287,6 +287,7 @@
     items.forEach((item, rank) => ranks.append(entryOf(item, rank < shown, documents)));
     made.append(items.length ? ranks : element("p", "Nothing was found."));
     if (answer >= 0) made.append(answered(kept.answers[answer], grades));
+    if (data.called.includes(run)) made.append(sent(run, place));
     return made;
   };
   const entryOf = (item, shown, documents) => {
@@ -329,6 +330,29 @@
     }
     for (const [name, [level, reason]] of Object.entries(grades)) made.append(element("p", `${name}: level ${level}. ${reason}`));
     return made;
+  };
+  /* What model servers were sent for a question, and what they said. */
+  const sent = (run, place) => {
+    const more = element("details");
+    more.append(element("summary", "Prompts as they were sent, and replies"));
+    more.addEventListener("toggle", async () => {
+      if (!more.open || more.children.length > 1) return;
+      const calls = (await block(`calls ${place}`))[run] || [];
+      if (!calls.length) more.append(element("p", "No model server was asked."));
+      calls.forEach((call, number) => {
+        more.append(element("h4", `${number + 1}. ${call.stage}: ${call.task}, asked of ${call.model}`));
+        if (call.reply === null) {
+          more.append(element("p", "It is not kept: the model's settings were changed since, or the store was cleaned."));
+          return;
+        }
+        const [sentTokens, got] = call.tokens;
+        more.append(element("p", `${call.seconds.toFixed(2)} s, ${sentTokens} tokens in, ${got} out, ${call.money.toFixed(5)}`, "where"));
+        for (const [role, text] of call.messages) more.append(element("div", role, "where"), element("pre", text));
+        more.append(element("div", "reply", "where"), element("pre", call.reply));
+        if (call.failure) more.append(element("p", `It failed: ${call.failure}`));
+      });
+    });
+    return more;
   };
   const everyRun = (kept, place) => {
     const more = element("details");

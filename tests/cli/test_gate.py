@@ -159,7 +159,7 @@ def without_store(program: Program, folder: Path) -> Program:
     return Program(folder)
 
 
-CI = (("gather", "docs"), ("run", "configs/ci.toml", "--testset", "small"), ("gate",))
+CI = (("gather", "docs"), ("run", "configs/ci.toml", "--testset", "small"), ("gate", "ci"))
 
 
 @pytest.fixture

@@ -347,6 +347,9 @@ def test_a_baseline_file_is_of_one_configuration_that_is_run(workspace: Program)
     assert "not with --plan" in workspace.fails("run", "starter", "--plan", "--baseline-file", "b.jsonl")
     assert "is a folder" in workspace.fails("run", "starter", "--baseline-file", "configs")
     assert not (workspace.folder / "b.jsonl").exists()
+    limits(workspace, "[[limit]]\nmeasure = 'hit@5'\n")
+    assert "says nothing" in workspace.fails("run", "starter", "--testset", "small", "--baseline-file", "b.jsonl")
+    assert workspace.json("runs") == []  # it is refused before anything runs
 
 
 def test_names_with_markup_stay_text_in_what_is_written(tmp_path: Path) -> None:

@@ -44,6 +44,21 @@ def test_runs_are_listed_by_what_is_asked_for(months: Program) -> None:
     assert numbers(months, "--since", "2999-01-01") == []
     assert "no run is meant by that" in months("runs", "--since", "2999-01-01").stdout
     assert numbers(months, "wide") == [5, 6]  # the latest of each name
+    assert numbers(months, "1", "2", "3", "--last", "2") == [2, 3]
+    assert numbers(months, "1", "5", "--configuration", "wide/*") == [5]
+
+
+def test_what_is_removed_is_told(tmp_path: Path) -> None:
+    Program(tmp_path)("new", "w")
+    program = Program(tmp_path / "w")
+    opened = Opened(program.folder)
+    for name in ("a", "b", "c"):
+        put_run(opened, name, [{"hit@5": 1.0}] * 3)
+    opened.store.close()
+    program("runs", "1", "3", "--label", "old")
+    shown = program("runs", "old", "--remove").stdout
+    assert "removed: run 1 (a), run 3 (c)" in shown
+    assert numbers(program) == [2]
 
 
 def test_tags_mark_several_runs_and_mean_them_all_elsewhere(months: Program) -> None:

@@ -114,6 +114,19 @@ def test_the_number_that_is_named_is_that_of_the_formula() -> None:
     assert held.more == (held.enough or 0) - 100
 
 
+def test_the_number_for_a_mean_is_that_of_the_formula_too() -> None:
+    """To pass, the distance to the tolerated edge counts at 5 %; to fail, that to the limit at 5 % ÷ the number of limits."""
+    spread = (0.8666 - 0.7112) / (2 * 1.959964) * 10  # of a question, by Wilson's interval of 80 of 100
+    passing = held_to_bound(HITS, "share", None, 0.75, together=4)
+    assert passing is not None
+    assert passing.enough == pytest.approx(((1.959964 + 1.281552) * spread / 0.05) ** 2, rel=0.01)
+    failing = held_to_bound(HITS, "share", None, 0.85, together=4)
+    assert failing is not None
+    assert failing.state == "undecided"
+    level = stats.norm.ppf(1 - 0.05 / 8)
+    assert failing.enough == pytest.approx(((level + 1.281552) * spread / 0.05) ** 2, rel=0.01)
+
+
 def test_nothing_is_said_where_nothing_is_known() -> None:
     nothing = np.full(5, np.nan)
     assert held_to_bound(nothing, "share", None, 0.5) is None

@@ -190,6 +190,19 @@ def test_a_question_opens_with_evidence_lists_answers_and_verdicts(small: Progra
     assert not browser.find_elements(By.CSS_SELECTOR, "tr.open")
 
 
+def test_the_address_of_a_question_opens_it(small: Program, browser: Any) -> None:
+    from selenium.webdriver.common.by import By
+    from selenium.webdriver.support.ui import WebDriverWait
+
+    browser.get("about:blank")
+    browser.get((small.folder / "page.html").as_uri() + "#q=q0005")
+    ready(browser)
+    detail = WebDriverWait(browser, 10).until(lambda driver: driver.find_elements(By.CSS_SELECTOR, "tr.open .detail"))[
+        0
+    ]
+    assert "Reference answer: It is 5." in detail.text
+
+
 def test_nothing_is_asked_of_a_network_and_no_script_but_the_pages_own_runs(small: Program, browser: Any) -> None:
     from selenium.webdriver.common.by import By
 

@@ -66,8 +66,10 @@ def baseline_of(store: Store, run: Run, measures: Sequence[str] | None = None) -
     names.sort(key=lambda name: (name in COSTS, name))
     gone = without_evidence(side.lost, sheet.keys_in_order)
     contents = contents_of(store, run) or {}
-    evidence = sorted({doc for doc in side.clusters.values() if doc in contents})
-    marks = {row.key: marks_of(row) for row in store.runs.questions(run.id)}
+    rows = store.runs.questions(run.id)
+    spans = (span for row in rows for need in row.body.get("needs") or () for span in need["spans"])
+    evidence = sorted({span["doc"] for span in spans} & contents.keys())
+    marks = {row.key: marks_of(row) for row in rows}
     questions = {
         key: BaselineQuestion(
             found.ids[key],

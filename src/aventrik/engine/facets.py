@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ..core.errors import BadInput
-from ..workspace.gates import FACETS
+from ..core.testsets import FACETS
 from ..workspace.toml import nearest
 
 TOPIC = "topic"

@@ -146,8 +146,8 @@ def _latest(finished: Sequence[Run]) -> list[Run]:
 
 
 @dataclass(frozen=True)
-class Wish:
-    """Which runs of all are meant, beside those that are named: of test sets and configurations by patterns, with a label or
+class RunFilter:
+    """Which of some runs are wanted: of test sets and configurations by patterns, with a label or
     all of some tags, finished or not or stopped early, made since a day (as "2031-05-01"), and of these the last so many."""
 
     testset: str = ""
@@ -159,11 +159,11 @@ class Wish:
     last: int = 0
 
     def of(self, runs: Sequence[Run]) -> list[Run]:
-        """Those of some runs that are meant, in their order."""
-        found = [run for run in runs if self._means(run)]
+        """Those that are wanted, in their order."""
+        found = [run for run in runs if self._fits(run)]
         return found[-self.last :] if self.last else found
 
-    def _means(self, run: Run) -> bool:
+    def _fits(self, run: Run) -> bool:
         named = ((self.testset, run.testset), (self.configuration, run.name), (self.label, run.label))
         return (
             all(not pattern or fnmatch.fnmatchcase(value, pattern) for pattern, value in named)

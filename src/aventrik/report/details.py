@@ -26,6 +26,7 @@ ITEMS = 10  # of each list
 _AROUND = 240  # characters around a quote
 _SHARE = 0.62  # bytes of the page that a character of text takes: compressed, in letters
 _BLOCK = 150_000  # characters of text that are read together
+_HEADS = 2000  # headings of a document by which a place is named
 _LONGEST = 4000  # characters of one item that are shown
 
 Progress = Callable[[str, int, int], None]
@@ -208,7 +209,6 @@ class _Details:
             for need in needs
         ]  # fmt: skip
         made["answer"] = str(body.get("answer", ""))
-        made["of"] = {name: body.get(name) for name in ("kind", "status", "by", "tags") if body.get(name)}
         return made
 
     def _calls(self, key: str) -> dict[str, Any]:
@@ -263,11 +263,12 @@ class _Details:
                 [int(start), document.text[start:end]] for start, end in zip(edges[::2].tolist(), edges[1::2].tolist())
             ]
             heads = [
-                [part.start, " › ".join(document.heading_path(part.start))] for part in document.of_kind("heading")
-            ]  # fmt: skip
+                (part.start, " › ".join(document.heading_path(part.start)))
+                for part in document.of_kind("heading")[: _HEADS if pieces else 0]
+            ]
             self.made.documents.append({"name": names[place], "block": number})
-            block[str(place)] = {"pieces": pieces, "heads": heads[:2000], "title": document.title}
-            size += int(shown.sum())
+            block[str(place)] = {"pieces": pieces, "heads": heads, "title": document.title}
+            size += int(shown.sum()) + sum(len(path) for _, path in heads)
             if size > _BLOCK:
                 self.made.blocks[f"texts {number}"] = packed(block)
                 number, size, block = number + 1, 0, {}

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
+
+from markupsafe import Markup
 
 from ..core.comparing.sides import less_is_better
 from ..core.errors import BadInput
@@ -26,7 +28,6 @@ from .map import embedded, policy
 from .notes import Note, doubts_about, notes_of, warnings_of
 from .packing import json_of
 from .page_tables import (
-    Cell,
     beaten_told,
     contributions_table,
     corrected_table,
@@ -78,7 +79,9 @@ def write_report(
         raise BadInput(f"{path}: is a folder; name a file")
     if path.suffix.lower() not in (".html", ".htm"):
         raise BadInput(f"{path}: a page's name ends in .html")
-    environment = Environment(loader=PackageLoader(__package__), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    environment = Environment(
+        loader=PackageLoader(__package__), autoescape=True, trim_blocks=True, lstrip_blocks=True, finalize=_seen
+    )
     script = environment.get_template("report.js").render()
     made = _Page(opened, found, progress)
     shown = made.context(title)
@@ -113,7 +116,7 @@ class _Page:
         )
         heed = [*doubts_about(self.opened, found), *warnings_of(found)]
         notes = [*(Note(told, True) for told in heed), *notes_of(found), *self._cut_notes()]
-        return _seen_deep({
+        return {
             "title": title or what,
             "subtitle": f"{what}, by {found.measure}" if title else f"by {found.measure}",
             "facts": self._facts(),
@@ -135,7 +138,7 @@ class _Page:
             "settings": settings_table(found),
             "made": self._made(),
             "prompts": self._prompts(),
-        })  # fmt: skip
+        }
 
     def data(self, details: Details, called: Sequence[int]) -> dict[str, Any]:
         """What the page's script works with."""
@@ -281,17 +284,9 @@ def _ranges(numbers: Sequence[int]) -> str:
     return ", ".join("–".join(map(str, dict.fromkeys(part))) for part in parts)
 
 
-def _seen_deep(value: Any) -> Any:
-    """All texts of what the template is handed made visible, those of cells too; SVG is made here and stays as it is."""
-    if isinstance(value, Cell):
-        return replace(
-            value, text=visible(value.text), value=visible(value.value) if isinstance(value.value, str) else value.value
-        )
-    if isinstance(value, dict):
-        return {key: each if key == "svg" else _seen_deep(each) for key, each in value.items()}
-    if isinstance(value, (list, tuple)):
-        return [_seen_deep(each) for each in value]
-    return visible(value) if isinstance(value, str) else value
+def _seen(value: Any) -> Any:
+    """What the template puts out, all of it visible; what is markup already was made here."""
+    return visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value
 
 
 def _inline(svg: str, name: str, told: str) -> str:

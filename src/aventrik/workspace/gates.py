@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
@@ -10,9 +9,9 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..core.errors import BadInput
+from ..core.testsets import FACETS
 from .toml import load_toml, one_of, place, validated
 
-FACETS = ("kind", "style", "difficulty", "tag", "document", "writer")
 _Text = Annotated[str, Field(max_length=1000)]
 _Figure = Annotated[float, Field(strict=False, ge=-(10**9), le=10**9)]
 
@@ -59,7 +58,7 @@ class Limit(_Table):
 
 
 def share_of(text: str) -> float:
-    """ "10%" as 0.1; raises ValueError for any other text."""
+    """A share such as "10%" as 0.1; raises ValueError for any other text."""
     try:
         share = float(text.strip().removesuffix("%")) / 100 if text.strip().endswith("%") else -1.0
     except ValueError:
@@ -111,8 +110,3 @@ def load_gate(path: Path) -> Gate:
 def _several(content: dict[str, object]) -> dict[str, object]:
     """One `[limit]` is a list of one."""
     return content | {"limit": [content["limit"]]} if isinstance(content.get("limit"), dict) else content
-
-
-def known_measures(gate: Gate | None) -> Sequence[str]:
-    """The measures of a gate, none where there is none."""
-    return gate.measures if gate else ()

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from ...engine.opened import Opened
     from ...engine.runs import Outcome, Runner
     from ...workspace.configuration import Configuration
+    from ...workspace.workspace import Workspace
 
 HELP = (
     "Applies configurations to a test set. What was computed before, by any configuration, is not computed again; "
@@ -90,8 +91,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.judge:
         opened.judge_by(options.judge.split(","))
     configurations = workspace.configurations(options.configurations)
-    if options.baseline_file:
-        _check_baseline(options, len(configurations))
+    kept_measures = _baseline_measures(options, workspace, len(configurations)) if options.baseline_file else []
     if options.race and len(configurations) < 2:
         raise BadInput("--race needs at least two configurations")
     testset = options.testset or only_testset(workspace)
@@ -121,14 +121,17 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.result([outcome_json(each, len(questions)) for each in outcomes])
     show_outcomes(outcomes, len(questions), testset, screen)
     if options.baseline_file:
-        _keep_baseline(opened, outcomes[0].run, options.baseline_file, screen)
+        _keep_baseline(opened, outcomes[0].run, options.baseline_file, kept_measures, screen)
     _changed(opened, screen)
     screen.say("next: aventrik compare")
     return 0
 
 
-def _check_baseline(options: argparse.Namespace, count: int) -> None:
+def _baseline_measures(options: argparse.Namespace, workspace: Workspace, count: int) -> list[str]:
+    """The measures that a baseline file must hold for the workspace's gate; refuses, before anything runs, what can't be
+    one."""
     from ...core.errors import BadInput
+    from ...workspace.gates import load_gate
 
     if options.plan or options.race:
         raise BadInput("--baseline-file keeps what a run came to: not with --plan or --race")
@@ -136,16 +139,15 @@ def _check_baseline(options: argparse.Namespace, count: int) -> None:
         raise BadInput(f"--baseline-file is of one configuration; these are {count}: name one")
     if options.baseline_file.is_dir():
         raise BadInput(f"{options.baseline_file}: is a folder")
+    limits = workspace.folder / "gate.toml"
+    return load_gate(limits).measures if limits.is_file() else []
 
 
-def _keep_baseline(opened: Opened, number: int, path: Path, screen: Screen) -> None:
+def _keep_baseline(opened: Opened, number: int, path: Path, measures: Sequence[str], screen: Screen) -> None:
     from ...engine.baselines import baseline_of
     from ...workspace.baselines import write_baseline
-    from ...workspace.gates import known_measures, load_gate
 
-    limits = opened.workspace.folder / "gate.toml"
-    gate = load_gate(limits) if limits.is_file() else None
-    kept = baseline_of(opened.store, opened.run(str(number)), known_measures(gate))
+    kept = baseline_of(opened.store, opened.run(str(number)), measures)
     write_baseline(path, kept)
     screen.say(f"baseline: {len(kept.questions)} questions → {path}")
 

@@ -12,7 +12,7 @@ from ..screen import Screen
 
 if TYPE_CHECKING:
     from ...engine.opened import Opened
-    from ...engine.run_sides import Wish
+    from ...engine.run_sides import RunFilter
     from ...storage.protocols import Run
 
 HELP = (
@@ -67,33 +67,35 @@ def _day(text: str) -> str:
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Changes what was asked for, then lists."""
     from ...engine.opened import Opened
-    from ...engine.run_sides import Wish
+    from ...engine.run_sides import RunFilter
     from ..run_list import listed_json, means_of, show_listed
 
     opened = Opened(Path(options.workspace))
-    wish = Wish(
+    only = RunFilter(
         options.testset, options.configuration, options.labelled, options.tagged, options.state, options.since or "", options.last or 0
     )  # fmt: skip
-    chosen = _chosen(opened, options, wish)
+    chosen = _chosen(opened, options, only)
     _change(opened, options, chosen)
     every = opened.store.runs.all()
     numbers = {each.id for each in chosen}
     named = bool(options.runs) and not options.remove
-    listed = [each for each in wish.of(every) if not named or each.id in numbers]
+    listed = [each for each in every if each.id in numbers] if named else only.of(every)
     means = means_of(opened.store, listed, options.measure)
     screen.result(listed_json(listed, every, means))
+    if options.remove:
+        screen.say(f"removed: {', '.join(f'run {each.id} ({each.name})' for each in chosen) or 'none'}")
     show_listed(listed, every, means, screen)
     return 0
 
 
-def _chosen(opened: Opened, options: argparse.Namespace, wish: Wish) -> list[Run]:
+def _chosen(opened: Opened, options: argparse.Namespace, only: RunFilter) -> list[Run]:
     """The runs that are named, as far as they are meant."""
     from ...engine.run_sides import chosen_runs
 
     if not options.runs:
         return []
     found = chosen_runs(opened.store, options.runs, finished=False)
-    return wish.of(sorted([*found.runs, *found.unfinished], key=lambda each: each.id))
+    return only.of(sorted([*found.runs, *found.unfinished], key=lambda each: each.id))
 
 
 def _change(opened: Opened, options: argparse.Namespace, chosen: list[Run]) -> None:

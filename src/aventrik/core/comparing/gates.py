@@ -22,7 +22,6 @@ from .intervals import LEVEL, Values, intervals
 State = Literal["passed", "failed", "undecided"]
 POWER = 0.9  # with which the number of questions that is named would decide
 _TINY = 1e-12
-_Z = float(special.ndtri((1 + LEVEL) / 2) + special.ndtri(POWER))
 
 
 @dataclass(frozen=True)
@@ -44,8 +43,9 @@ class Held:
     @property
     def more(self) -> int | None:
         """How many questions more would decide; None where it is decided, or no number would."""
-        undecided = self.state == "undecided" and self.enough is not None
-        return max(1, self.enough - self.n) if undecided and self.enough is not None else None
+        if self.state != "undecided" or self.enough is None:
+            return None
+        return max(1, self.enough - self.n)
 
 
 def held_to_bound(
@@ -71,9 +71,10 @@ def held_to_bound(
     worst = (found.high if most else found.low) - bound
     best = (strict.low if most else strict.high) - bound
     state = _state(sign * worst, sign * best, good, margin)
-    away = good + margin if good > -margin else -good
+    passing = good > -margin  # if what was seen is the truth
+    away, z = (good + margin, _z(1)) if passing else (-good, _z(together))
     spread = _spread(found.low, found.high, found.n)
-    enough = math.ceil((_Z * spread / away) ** 2) if away > _TINY else None
+    enough = math.ceil((z * spread / away) ** 2) if away > _TINY else None
     return Held(state, found.mean, found.low, found.high, found.n, found.clusters, enough)
 
 
@@ -130,7 +131,10 @@ def _enough(spread: float, drop: float, kind: str, together: int) -> int:
     the most, a few questions lose all of their score."""
     fallen = 2 * drop
     own = fallen * max(0.0, 1 - fallen) if kind in ("share", "score") else 0.0
-    power = float(special.ndtri(POWER))
-    level = float(special.ndtri(1 - ALPHA / (2 * max(1, together))))
-    shown = max((level + power) / fallen, power / drop) * math.sqrt(spread**2 + own)
-    return max(1, math.ceil(max(_Z * spread / drop, shown) ** 2))
+    shown = max(_z(together) / fallen, float(special.ndtri(POWER)) / drop) * math.sqrt(spread**2 + own)
+    return max(1, math.ceil(max(_z(1) * spread / drop, shown) ** 2))
+
+
+def _z(together: int) -> float:
+    """How many standard errors away an edge must lie to be told from with that power, of so many limits."""
+    return float(special.ndtri(1 - ALPHA / (2 * max(1, together))) + special.ndtri(POWER))

@@ -9,6 +9,8 @@ from ..documents.relocating import occurrence, relocated
 from ..documents.spans import Span
 from ..keys import content_key
 
+FACETS = ("kind", "style", "difficulty", "tag", "document", "writer")  # by what questions are told apart
+
 
 @dataclass(frozen=True)
 class Quoted:

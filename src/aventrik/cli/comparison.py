@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from rich.text import Text
 
-from ..core.comparing.account import losses, worst_question
+from ..core.comparing.account import losses, losses_by_step, worst_question
 from ..core.comparing.sides import less_is_better
-from ..core.measures.loss import STAGES
+from ..core.measures.loss import DROPPED, STAGES
 from ..engine.compared import Compared
 from ..report.decision import decision
 from ..report.figures import cost_told, number
@@ -127,8 +127,17 @@ def _losses(found: Compared, screen: Screen) -> None:
     screen.title("where each needed fact was lost (number of needs a run, by the number of the run)")
     numbers = [str(found.runs[place].id) for place in places]
     numbers[0] = f"run {numbers[0]}"
+    steps = [losses_by_step(found.sides[place]) for place in places]
+    rows: list[list[str]] = []
+    for stage in stages:
+        rows.append([stage, *(str(count[stage] or "·") for count in counts)])
+        if stage == DROPPED:
+            names = sorted(
+                {name for each in steps for name in each}, key=lambda name: (int(name.split()[1].rstrip(",")), name)
+            )
+            rows.extend([f"  by {name}", *(str(each.get(name, "·")) for each in steps)] for name in names)
     screen.table(
         ["stage", *numbers],
-        [[stage, *(str(count[stage] or "·") for count in counts)] for stage in stages],
+        rows,
         right=range(1, len(places) + 1),
     )

@@ -8,11 +8,12 @@ from typing import Any
 
 from rich.text import Text
 
-from ..core.measures.loss import KEPT, STAGES
+from ..core.measures.loss import KEPT, why
 from ..core.text import STOP_WORDS, WORD, stem
-from ..engine.explaining import Explanation
+from ..engine.explaining import Explanation, last_list
 from ..engine.judges import OF, judge_of
 from ..report.figures import number
+from .chain_views import covers_told, in_context, show_cut, show_list, show_queries, show_steps
 from .screen import Screen, shortened
 
 MARKS = {
@@ -28,15 +29,15 @@ def as_json(found: Explanation) -> dict[str, Any]:
         "name": found.configuration.name,
         "question": {"id": found.question.id, "text": found.question.question, "answer": found.question.answer},
         "needs": [
-            {**need, "spans": [vars(span) for span in need["spans"]], "why": STAGES.get(need["lost"], "")}
-            for need in found.needs
+            {**need, "spans": [vars(span) for span in need["spans"]], "why": why(need["lost"])} for need in found.needs
         ],
         "stages": {name: asdict(record) for name, record in found.stages.items()},
         "chunks": found.chunks,
+        "lists": {name: [asdict(item) for item in items] for name, items in found.lists.items()},
     }
 
 
-def show(found: Explanation, screen: Screen, top: int) -> None:
+def show(found: Explanation, screen: Screen, top: int, steps: bool = False) -> None:
     """Prints the account in the order of the stages."""
     question, stages = found.question, found.stages
     screen.title(f"{question.id} in run {found.run.id if found.run else ''}, {found.configuration.name}")
@@ -45,6 +46,8 @@ def show(found: Explanation, screen: Screen, top: int) -> None:
         screen.say(f"reference answer: {question.answer}")
     _needs(found, screen)
     show_stages(found, screen, top)
+    if steps:
+        show_lists(found, screen, top)
     scores = {
         k: v for name in ("retrieval scores", "answer scores") if name in stages for k, v in stages[name].values.items()
     }
@@ -53,16 +56,26 @@ def show(found: Explanation, screen: Screen, top: int) -> None:
     screen.say(", ".join(shown))
 
 
-def show_stages(found: Explanation, screen: Screen, top: int, texts: bool = False) -> None:
-    """Queries, candidates, context (its texts too when wanted), answer, verdicts and grades."""
+def show_stages(
+    found: Explanation, screen: Screen, top: int, texts: bool = False, seconds: dict[str, float] | None = None
+) -> None:
+    """Queries, what each reranking step left, candidates, context (its texts too when wanted), answer, verdicts and
+    grades; `seconds` are those of each stage, where they are known."""
     if found.outside:
         _brought(found, screen, top)
     else:
-        _queries(found.stages, screen)
+        show_queries(found, screen)
+        show_steps(found, screen, seconds)
         _candidates(found, screen, top)
     _context(found, screen, texts)
     _answer(found.stages, screen)
     _grades(found.stages, screen)
+
+
+def show_lists(found: Explanation, screen: Screen, top: int) -> None:
+    """The list that search found and that behind each reranking step."""
+    for name in found.lists:
+        show_list(found, screen, name, top)
 
 
 def _brought(found: Explanation, screen: Screen, top: int) -> None:
@@ -104,7 +117,7 @@ def _needs(found: Explanation, screen: Screen) -> None:
         style = "green" if need["lost"] in KEPT else "red"
         if need["lost"]:
             line.append(f"   → {need['lost']}", style=f"bold {style}")
-            line.append(f": {STAGES.get(need['lost'], '')}")
+            line.append(f": {why(need['lost'])}")
         rank, cover = need["best"]
         if rank:
             line.append(f"\n   best in the refined list: rank {rank}, which covers {cover:.0%} of it", style="dim")
@@ -114,54 +127,42 @@ def _needs(found: Explanation, screen: Screen) -> None:
         screen.text(line)
 
 
-def _queries(stages: dict[str, Any], screen: Screen) -> None:
-    queries = stages["queries"]
-    if len(queries.texts) > 1:
-        screen.title("queries (the first as asked)")
-        for query in queries.texts:
-            screen.say(f"  {query}")
-    if queries.failure:
-        screen.warn(f"rewriting failed: {queries.failure}")
-
-
 def _candidates(found: Explanation, screen: Screen, top: int) -> None:
     candidates = {candidate.chunk: candidate for candidate in found.stages["candidates"].found}
     steps = [step["step"] for step in found.configuration.reranking]
     searched = {chunk: rank for rank, chunk in enumerate(candidates, 1)}
-    for name, record in found.stages.items():
-        if name.startswith("step ") and record.failure:
-            screen.warn(f"{name} failed on some candidates: {record.failure}")
-    screen.title(f"candidates: {len(candidates)} found" + (f", reranked by {', '.join(steps)}" if steps else ""))
-    in_context = _chunks_in_context(found.stages)
-    for rank, (place, score) in enumerate(found.ranked, 1):
+    many = f"{', '.join(steps[:6])}{f' and {len(steps) - 6} more' if len(steps) > 6 else ''}"
+    screen.title(f"candidates: {len(candidates)} found" + (f", reranked by {many}" if steps else ""))
+    if candidates and not found.ranked:
+        screen.warn("the reranking steps left nothing of them; the answer can only decline")
+    for rank, item in enumerate(found.lists[last_list(found.stages)], 1):
+        place = item.chunk
         chunk = found.chunks[place]
-        covers = [f"holds {cover:.0%} of need {n}" for n, cover in enumerate(chunk["covers"], 1) if cover > 0]
+        covers = covers_told(item)
         if rank > top and not covers:
             continue
         row = candidates[place]
         lists = (("keyword", row.keyword_rank, row.keyword_score), ("vector", row.vector_rank, row.vector_score))
         methods = [f"{name} {at} ({number(has, 3)})" for name, at, has in lists if at and has is not None]
         line = Text(f"{rank:>3}. ", style="bold")
-        line.append(f"{score:.3f}  " + (", ".join(methods) or "found by a rewrite"), style="not bold")
+        line.append(f"{item.score:.3f}  " + (", ".join(methods) or "found by a rewrite"), style="not bold")
         if steps and searched[place] != rank:
             line.append(f"  (was {searched[place]})", style="not bold")
-        line.append("  in the context" if place in in_context else "", style="not bold cyan")
-        line.append("  " + ", ".join(covers) if covers else "", style="bold green")
+        line.append("  in the context" if in_context(found, item) else "", style="not bold cyan")
+        line.append(covers, style="bold green")
         line.append(
             f"\n     {shortened(chunk['doc'] + ': ' + ' › '.join(chunk['source'][-2:]), 100)}", style="dim not bold"
         )
         line.append("\n     ")
         wanted = _words(found.question.question)
-        line.append_text(_marked(_snippet(chunk["text"], wanted, screen.out.width - 6), wanted))
+        line.append_text(
+            _marked(_snippet(item.text if item.changed else chunk["text"], wanted, screen.out.width - 6), wanted)
+        )
         screen.text(line)
+        if rank <= top:
+            show_cut(item, screen)
     also = ", and every lower one that holds evidence" if found.needs else ""
     screen.say(f"the first {top}{also}; behind a method its rank and score", style="dim")
-
-
-def _chunks_in_context(stages: dict[str, Any]) -> set[int]:
-    if "context" not in stages:
-        return set()
-    return {item.chunk for item in stages["served"].items[: len(stages["context"].items)]}
 
 
 def _words(question: str) -> set[str]:

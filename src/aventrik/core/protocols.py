@@ -10,6 +10,9 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | paraphrases | question, count | paraphrases: list of str |
 | hypothetical | question | passage: str, what a passage that answers would say |
 | subquestions | question | questions: list of str, one for each thing that is asked |
+| broader | question | question: str, what is asked in general, without the case in hand |
+| keywords | question | keywords: list of str, what a search box would be given |
+| expanded | question, glossary | question: str, with what its terms mean; the glossary's lines are "term: meaning" |
 | standalone | question, before | question: str, which can be understood without the questions before |
 | questions | kind, count, audience, examples, avoid, title, headings, passage | problems, questions: list of {question, answer, …} |
 | joined | kind, audience, examples, first, second | questions: list of {question, answer, firstquotes, secondquotes} |
@@ -48,6 +51,9 @@ TASKS: dict[str, tuple[str, ...]] = {
     "paraphrases": ("question", "count"),
     "hypothetical": ("question",),
     "subquestions": ("question",),
+    "broader": ("question",),
+    "keywords": ("question",),
+    "expanded": ("question", "glossary"),
     "standalone": ("question", "before"),
     "questions": ("kind", "count", "audience", "examples", "avoid", "title", "headings", "passage"),
     "joined": ("kind", "audience", "examples", "first", "second"),

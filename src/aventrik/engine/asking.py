@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from ..core.testsets import Question
 from ..models.calls import COUNTED
 from ..workspace.configuration import Configuration
-from .explaining import Explanation, shown
+from .explaining import Explanation, lists_of, shown
 from .graph import chain
 from .opened import Opened
 from .questions import Asked as Posed
@@ -18,7 +19,7 @@ from .recall import recall
 from .stage import QUESTION, needed
 
 ASKED = "asked"
-_UNSCORED = ("retrieval scores", "answer scores", "losses")
+_UNSCORED = ("retrieval scores", "answer scores", "losses", "gains")
 
 
 @dataclass(frozen=True)
@@ -34,15 +35,15 @@ class Asked:
     models: dict[str, float]
 
 
-def ask(opened: Opened, configuration: Configuration, text: str, until: str = "") -> Asked:
-    """Takes a question through all stages. Chunks, indexes and model calls come from the store where they are there;
-    their making, when they are not, is the stage "indexes"."""
+def ask(opened: Opened, configuration: Configuration, text: str, until: str = "", before: Sequence[str] = ()) -> Asked:
+    """Takes a question, with those that were asked before it, through all stages. Chunks, indexes and model calls come from
+    the store where they are there; their making, when they are not, is the stage "indexes"."""
     nodes = chain(opened.resolve(configuration), until)
     nodes = {name: node for name, node in nodes.items() if node.stage.name not in _UNSCORED}
     place = opened.place(configuration, nodes=nodes)
-    question = Question(ASKED, text, by="person", kind="unanswerable")
+    question = Question(ASKED, text, by="person", kind="unanswerable", before=tuple(before))
     spent = opened.models.spent()
-    before = {name: getattr(spent, name) for name in COUNTED}
+    so_far = {name: getattr(spent, name) for name in COUNTED}
     seconds: dict[str, float] = {}
     began = time.perf_counter()
     for node in needed(nodes, QUESTION):
@@ -57,7 +58,9 @@ def ask(opened: Opened, configuration: Configuration, text: str, until: str = ""
         seconds[node.name] = time.perf_counter() - began
     found: dict[str, Any] = {node.name: passing.records(node.name)[0] for node in needed(nodes, QUESTION)}
     after = opened.models.spent()
-    used = {name: getattr(after, name) - before[name] for name in ("calls", "tokens_in", "tokens_out", "money")}
-    explanation = Explanation(configuration, question, found, [], shown(place, found, question))
+    used = {name: getattr(after, name) - so_far[name] for name in ("calls", "tokens_in", "tokens_out", "money")}
+    explanation = Explanation(
+        configuration, question, found, [], shown(place, found, question), lists=lists_of(place, found, question)
+    )
     passed = len(place.snapshot) if place.condition is None else len(place.condition)
     return Asked(explanation, seconds, passed, len(place.snapshot), recall(place), used)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..core.chunking import Chunk, ChunkTable
 from ..core.context.serving import ServedTable
-from ..core.documents.spans import text_of
+from ..core.documents.spans import text_of, without
 from .bench import Place
 from .stages.listed import named_source, served_ranges
 
@@ -32,3 +32,15 @@ class Chunks:
     def served(self, number: int) -> Chunk:
         """The ranges that are served for a chunk."""
         return self._served(number)
+
+    def text_of(self, number: int, ranges: Chunk) -> str:
+        """The text of some ranges of a chunk's document."""
+        return text_of(self._documents[self.table.name(number)].text, ranges)
+
+    def cut(self, number: int, kept: Chunk) -> tuple[tuple[str, bool], ...]:
+        """What would be served for a chunk and what a step has made of it, in the order of the text: each stretch with
+        whether it is still there; white space between stretches left out."""
+        text = self._documents[self.table.name(number)].text
+        gone = [(start, end, False) for start, end in without(self.served(number), kept)]
+        rows = sorted([*gone, *((start, end, True) for start, end in kept)])
+        return tuple((piece, there) for start, end, there in rows if (piece := text[start:end].strip()))

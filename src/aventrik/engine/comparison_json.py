@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from ..core.comparing.account import losses
+from ..core.comparing.account import losses, losses_by_step
 from ..core.comparing.correcting import Corrected
 from ..core.comparing.crossing import Crossed
 from .compared import Compared
@@ -68,6 +68,7 @@ def _run(found: Compared, place: int) -> dict[str, Any]:
         "costs": found.costs[place],
         "untold": found.untold[place],
         "lost": losses(found.sides[place]),
+        "lost_by_step": losses_by_step(found.sides[place]),
         "corrected": {name: correction_json(each) for name, each in fixed.means.items()},
         "corrected_gaps": {name: asdict(each) for name, each in fixed.gaps.items()},
         "judges": [

@@ -3,9 +3,11 @@ the run keeps, whatever settings, models and documents are now."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from ..core.chunking import Chunk
 from ..core.chunking.lookup import chunks_of
 from ..core.documents.spans import text_of
 from ..core.errors import BadInput
@@ -23,7 +25,22 @@ from .records import decode
 from .resolved import Outside, Resolved, Wanted
 from .run_sides import check_known
 from .stage import Chain
-from .stages.listed import scored, source
+from .stages.listed import pieces, scored, source
+
+
+@dataclass(frozen=True)
+class ListItem:
+    """An item of a list as it stands behind the search or a step: its chunk, its score, what would be served for it with
+    whether a step has changed that, and the share of each need that it covers. `cut`: the text that would have been
+    served for its chunk in order, each stretch with whether it is still there; empty where nothing was changed."""
+
+    chunk: int
+    score: float
+    ranges: Chunk
+    text: str
+    covers: tuple[float, ...]
+    changed: bool = False
+    cut: tuple[tuple[str, bool], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -33,7 +50,7 @@ class Explanation:
     `stages` has the record of each stage by its name. `needs`: for each need its fact, where it is, the stage at which
     it was lost, and `best`: (rank, cover) of the refined item that covers it most, rank 0 when none does. `chunks`:
     number → document, source, text, and the share of each need that it covers. `run` is None for a question that was
-    asked just now.
+    asked just now. `lists`: by the name of its stage, the list that search found and that behind each step.
     """
 
     configuration: Configuration
@@ -43,6 +60,7 @@ class Explanation:
     chunks: dict[int, dict[str, Any]]
     run: Run | None = None
     prompts: dict[str, str] = field(default_factory=dict)
+    lists: dict[str, list[ListItem]] = field(default_factory=dict)
 
     @property
     def outside(self) -> bool:
@@ -57,10 +75,15 @@ class Explanation:
         return scored(self.stages[last_list(self.stages)])
 
 
-def last_list(stages: dict[str, Any]) -> str:
+def last_list(stages: Mapping[str, Any]) -> str:
     """The name of the stage that gives the refined list."""
+    return list_names(stages)[-1]
+
+
+def list_names(stages: Mapping[str, Any]) -> list[str]:
+    """The names of the stages that give a list, in order: the search, then each step."""
     steps = [name for name in stages if name.startswith("step ")]
-    return steps[-1] if steps else "candidates"
+    return ["candidates", *sorted(steps, key=lambda name: int(name.split()[1]))]
 
 
 def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
@@ -82,8 +105,11 @@ def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
             raise BadInput(f"run {run.id}: the store no longer has its stage '{stage}'; run '{run.name}' again")
         stages[stage] = decode(record, values[found])
     place = place_of(store, bench, run)
-    chunks = brought_items(place, stages, question) if place.resolved.outside else shown(place, stages, question)
-    whole = Explanation(place.resolved.configuration, question, stages, [], chunks, run, run.made.get("prompts", {}))
+    outside = place.resolved.outside
+    chunks = brought_items(place, stages, question) if outside else shown(place, stages, question)
+    lists = {} if outside else lists_of(place, stages, question)
+    prompts = run.made.get("prompts", {})
+    whole = Explanation(place.resolved.configuration, question, stages, [], chunks, run, prompts, lists)
     return replace(whole, needs=_needs(whole))
 
 
@@ -126,10 +152,13 @@ def place_of(store: Store, bench: Bench, run: Run) -> Place:
 
 def _needs(found: Explanation) -> list[dict[str, Any]]:
     lost = found.stages["losses"].lost if "losses" in found.stages else ()
-    ranked = [number for number, _ in found.ranked]
+    if found.outside:
+        rows = [found.chunks[number]["covers"] for number, _ in found.ranked]
+    else:
+        rows = [item.covers for item in found.lists[last_list(found.stages)]]
     needs = []
     for place, need in enumerate(found.question.needs):
-        covers = [(found.chunks[number]["covers"][place], -rank) for rank, number in enumerate(ranked, 1)]
+        covers = [(row[place], -rank) for rank, row in enumerate(rows, 1)]
         best = max(covers, default=(0.0, 0))
         needs.append(
             {
@@ -159,6 +188,26 @@ def shown(place: Place, stages: dict[str, Any], question: Question) -> dict[int,
             "place": number - chunks_of(chunks.table, name).start + 1,
             "covers": [best_cover(need, {name: list(served)}) for need in needs],
         }
+    return found
+
+
+def lists_of(place: Place, stages: Mapping[str, Any], question: Question) -> dict[str, list[ListItem]]:
+    """The list that search found, and that behind each step."""
+    chunks = Chunks(place)
+    needs = evidence_of(question)
+    known: dict[tuple[int, Chunk], tuple[str, tuple[float, ...], tuple[tuple[str, bool], ...]]] = {}
+    found: dict[str, list[ListItem]] = {}
+    for name in list_names(stages):
+        rows = []
+        for number, score, own in pieces(stages[name]):
+            ranges = own or chunks.served(number)
+            if (number, ranges) not in known:
+                doc = chunks.table.name(number)
+                covers = tuple(best_cover(need, {doc: list(ranges)}) for need in needs)
+                known[number, ranges] = chunks.text_of(number, ranges), covers, chunks.cut(number, own) if own else ()
+            text, covers, cut = known[number, ranges]
+            rows.append(ListItem(number, score, ranges, text, covers, bool(own), cut))
+        found[name] = rows
     return found
 
 

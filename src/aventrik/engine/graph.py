@@ -23,11 +23,13 @@ from ..core.measures import Scores
 from ..core.measures.loss import Losses, Reached
 from ..core.reranking import STEPS, Ranked, settings_of
 from ..core.rewriting import METHODS, Queries
+from ..core.rewriting.drift import Drift
 from ..core.searching import Candidates, Hits, QueryVectors, Searching, depth
 from ..core.text.rulers import ESTIMATE
 from .judges import JOINED, TASKS, criterion_nodes, score_nodes, stage_name, verdict_nodes
 from .outside import OUTSIDE, outside_chain
 from .resolved import Resolved, Wanted
+from .sources import Wording
 from .stage import CORPUS, DOCUMENT, QUESTION, Chain, Node, Stage, found
 from .stages import answers, corpus, retrieval, scoring
 
@@ -46,7 +48,28 @@ def _fits(resolved: Resolved) -> bool:
 
 
 def _rarity(resolved: Resolved) -> bool:
-    return any(STEPS[step["step"]].rarity for step in resolved.configuration.reranking)
+    return any(STEPS[step["step"]].rarity for step in resolved.configuration.reranking) or _rewrites(resolved)
+
+
+def _rewrites(resolved: Resolved) -> bool:
+    return bool(resolved.configuration.rewriting)
+
+
+def _learnt(resolved: Resolved) -> str:
+    """The embedding model that learns from the corpus, of the search or of a reranking step; "" for none."""
+    steps = [step.get("model", "") for step in resolved.configuration.reranking if _embeds(step)]
+    own = [resolved.configuration.embedding.model] if _by_vectors(resolved) else []
+    return next((name for name in (*own, *steps) if MODELS.get(name)), "")
+
+
+def _embeds(step: Mapping[str, Any]) -> bool:
+    return STEPS[step["step"]].model == "embedding" and STEPS[step["step"]].asks(step)
+
+
+def _fitter(resolved: Resolved) -> Mapping[str, Wanted]:
+    return {
+        "embedder": Wanted("embedding", _learnt(resolved), ("passage",), resolved.configuration.embedding.dimensions)
+    }
 
 
 def _embedder(use: str) -> Callable[[Resolved], Mapping[str, Wanted]]:
@@ -94,9 +117,8 @@ class _Weighing:
 
 
 @dataclass(frozen=True)
-class _Rewriting:
-    method: str = "none"
-    count: int = 0
+class _Drifting:
+    least: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -122,17 +144,6 @@ def _weighing(resolved: Resolved) -> _Weighing:
     return _Weighing(index.k1, index.b)
 
 
-def _rewriting(resolved: Resolved) -> _Rewriting:
-    rewriting = resolved.configuration.rewriting
-    return _Rewriting(rewriting.method, rewriting.count) if METHODS[rewriting.method] else _Rewriting()
-
-
-def _rewriter(resolved: Resolved) -> Mapping[str, Wanted]:
-    rewriting = resolved.configuration.rewriting
-    task = METHODS[rewriting.method]
-    return {"rewriter": Wanted("language", rewriting.model, (task,))} if task else {}
-
-
 def _writer(resolved: Resolved) -> Mapping[str, Wanted]:
     index = resolved.configuration.index
     return {"writer": Wanted("language", index.model, (KINDS[index.text],))}
@@ -142,10 +153,19 @@ def _searching(resolved: Resolved) -> Searching:
     """What joins the lists; what joins nothing stays at its default, and counts for no key."""
     search = resolved.configuration.search
     both = search.method == "both"
-    if not both and not METHODS[resolved.configuration.rewriting.method]:
+    rewriting = resolved.configuration.rewriting
+    if not both and not rewriting:
         return Searching(search.top, least=search.least)
     scaling = search.scaling if search.blend == "scores" else "min-max"
-    return Searching(search.top, search.blend, scaling, search.weight if both else 0.5, search.least)
+    weights = tuple(float(each.get("weight", 1.0)) for each in rewriting)
+    return Searching(
+        search.top, search.blend, scaling, search.weight if both else 0.5, search.least,
+        weights if any(weight != 1 for weight in weights) else (),
+    )  # fmt: skip
+
+
+def _drifting(resolved: Resolved) -> _Drifting:
+    return _Drifting(tuple(float(each.get("least", 0.0)) for each in resolved.configuration.rewriting))
 
 
 def _depth(resolved: Resolved) -> int:
@@ -198,8 +218,8 @@ GRAPH: tuple[Stage, ...] = (
         used=lambda resolved: _by_words(resolved) or _rarity(resolved),
     ),
     Stage(
-        "fitted", 3, CORPUS, ("matched",), corpus.fitted, models=_embedder("passage"),
-        used=lambda resolved: _by_vectors(resolved) and _fits(resolved), open=corpus.open_arrays,
+        "fitted", 3, CORPUS, ("matched",), corpus.fitted, models=_fitter,
+        used=lambda resolved: bool(_learnt(resolved)), open=corpus.open_arrays,
     ),
     Stage(
         "vectors", 3, DOCUMENT, ("matched", "fitted"), corpus.vectors, models=_embedder("passage"),
@@ -219,7 +239,13 @@ GRAPH: tuple[Stage, ...] = (
         "near", 1, CORPUS, ("chunks", "written", "vectors", "nearest"), corpus.vector_searcher, _reach, kept=False,
         used=_by_vectors,
     ),
-    Stage("queries", 2, QUESTION, ("wording",), retrieval.queries, _rewriting, _rewriter, record=Queries),
+    Stage(
+        "definitions", 1, DOCUMENT, ("documents",), corpus.defined, open=corpus.open_defined,
+        used=lambda resolved: any(METHODS[each["method"]].glossary for each in resolved.configuration.rewriting),
+    ),
+    Stage("rewrite", 1, QUESTION, ("wording", "turns", "glossary"), retrieval.rewritten, record=Queries),
+    Stage("alone", 1, QUESTION, ("wording", "rewritten"), retrieval.standing_alone, record=Wording, together=1024),
+    Stage("queries", 3, QUESTION, ("wording",), retrieval.queries, record=Queries, together=1024),
     Stage(
         "query vectors", 1, QUESTION, ("queries", "fitted"), retrieval.query_vectors, models=_embedder("query"),
         used=_by_vectors, record=QueryVectors,
@@ -233,10 +259,27 @@ GRAPH: tuple[Stage, ...] = (
         used=_by_vectors, record=Hits,
     ),
     Stage(
-        "candidates", 3, QUESTION, ("keyword hits", "vector hits"), retrieval.candidates, _searching,
+        "drift", 1, QUESTION, ("queries", "query vectors", "keyword hits", "vector hits", "words"), retrieval.drift,
+        _drifting, used=_rewrites, record=Drift,
+    ),
+    Stage(
+        "candidates", 3, QUESTION, ("keyword hits", "vector hits", "drift"), retrieval.candidates, _searching,
         record=Candidates, together=1024,
     ),
-    Stage("step", 1, QUESTION, ("wording", "ranked", "chunks", "documents", "words"), retrieval.step, record=Ranked),
+    Stage(
+        "gains", 1, QUESTION, ("evidence", "keyword hits", "vector hits", "drift", "chunks", "units"), retrieval.gains,
+        lambda resolved: retrieval.Weighed(_searching(resolved), resolved.cover, resolved.configuration.context.keep),
+        used=_rewrites, record=retrieval.Gains, together=256,
+    ),
+    Stage(
+        "step", 2, QUESTION, ("wording", "ranked", "chunks", "units", "documents", "words", "fitted"), retrieval.step,
+        record=Ranked, together=256,
+    ),
+    Stage(
+        "chain", 1, QUESTION, ("evidence", "candidates", "chunks", "units", "documents"), retrieval.chain_account,
+        lambda resolved: retrieval.Counting(resolved.cover, resolved.configuration.context.keep),
+        used=lambda resolved: bool(resolved.configuration.reranking), record=retrieval.ChainAccount, together=256,
+    ),
     Stage(
         "served", 1, QUESTION, ("ranked", "chunks", "units", "documents"), retrieval.served, record=ServedList,
         together=1024,
@@ -280,8 +323,9 @@ GRAPH: tuple[Stage, ...] = (
         together=1024,
     ),
     Stage(
-        "losses", 1, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts"),
-        scoring.losses, lambda resolved: scoring.Cuts(resolved.cover), record=Losses, together=1024,
+        "losses", 1, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
+        scoring.losses, lambda resolved: scoring.Cuts(resolved.cover, steps=step_names(resolved)), record=Losses,
+        together=1024,
     ),
 )  # fmt: skip
 STAGES = {stage.name: stage for stage in (*GRAPH, *JOINED, *OUTSIDE.values())}
@@ -306,15 +350,22 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
     if resolved.outside is not None:
         return outside_chain(resolved)
     nodes: Chain = {}
-    ranked = "candidates"
+    given = {"ranked": "candidates", "wording": "wording"}  # what goes by these names at a place of the chain
     for stage in GRAPH:
         if stage.name == "step":
             for number, settings in enumerate(resolved.configuration.reranking, 1):
                 name = f"step {number}"
-                nodes[name] = _step(name, stage, settings, nodes, ranked)
-                ranked = name
-        elif stage.used(resolved):
-            inputs = {name: found(ranked if name == "ranked" else name, nodes) for name in stage.inputs}
+                nodes[name] = _step(name, stage, settings, resolved, nodes, given)
+                given["ranked"] = name
+        elif stage.name == "rewrite":
+            for number, settings in enumerate(resolved.configuration.rewriting, 1):
+                nodes.update(_rewrite(number, stage, settings, nodes, given))
+        elif stage.name != "alone" and stage.used(resolved):
+            inputs = {name: found(given.get(name, name), nodes) for name in stage.inputs}
+            if stage.name == "queries":
+                inputs |= {"wording": "wording"} | {name: name for name in nodes if name.startswith("rewrite ")}
+            if stage.name == "chain":
+                inputs |= {name: name for name in nodes if name.startswith("step ")}
             if stage.name == "verdicts":
                 made = verdict_nodes(stage, resolved, inputs)
             elif stage.name == "criterion":
@@ -331,16 +382,50 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
     return nodes
 
 
-def _step(name: str, stage: Stage, settings: dict[str, Any], nodes: Chain, ranked: str) -> Node:
+def step_names(resolved: Resolved) -> tuple[str, ...]:
+    """What the reranking steps of a configuration are called: "step 2, extract"."""
+    return tuple(f"step {number}, {step['step']}" for number, step in enumerate(resolved.configuration.reranking, 1))
+
+
+def _rewrite(number: int, stage: Stage, settings: Mapping[str, Any], nodes: Chain, given: dict[str, str]) -> Chain:
+    """The node of a way of rewriting, and behind one that reads the turns before what stands alone from there on."""
+    method = METHODS[settings["method"]]
+    inputs = {
+        "wording": given["wording"],
+        "turns": "turns" if method.turns else None,
+        "glossary": found("definitions", nodes) if method.glossary else None,
+    }
+    how = retrieval.Rewriting(settings["method"], settings.get("count", method.count), settings.get("prompt", ""))
+    models = {"rewriter": Wanted("language", settings["model"], (method.task,))}
+    name = f"rewrite {number}"
+    made = {name: Node(name, stage, inputs, how, models)}
+    if method.turns:
+        alone = f"alone {number}"
+        made[alone] = Node(alone, STAGES["alone"], {"wording": given["wording"], "rewritten": name}, None)
+        given["wording"] = alone
+    return made
+
+
+def _step(
+    name: str, stage: Stage, settings: Mapping[str, Any], resolved: Resolved, nodes: Chain, given: Mapping[str, str]
+) -> Node:
     kind = STEPS[settings["step"]]
-    inputs = {each: found(ranked if each == "ranked" else each, nodes) for each in stage.inputs}
+    inputs = {each: found(given.get(each, each), nodes) for each in stage.inputs}
     if not kind.rarity:
         inputs["words"] = None
-    slots = {"language": "language", "reranking": "reranker"}
-    models = (
-        {slots[kind.model]: Wanted(kind.model, settings.get("model", kind.settings["model"]), (kind.task,))}
-        if kind.model
-        else {}
-    )
+    if not kind.whole:
+        inputs["units"] = None
+    slots = {"language": "language", "reranking": "reranker", "embedding": "embedder"}
+    models: dict[str, Wanted] = {}
+    named = settings.get("model", kind.settings.get("model", ""))
+    if kind.asks(settings):
+        if kind.model == "embedding":
+            fits = MODELS.get(named, False)
+            dimensions = resolved.configuration.embedding.dimensions if fits else 0
+            models["embedder"] = Wanted("embedding", named, ("passage", "query"), dimensions)
+        else:
+            models[slots[kind.model]] = Wanted(kind.model, named, (kind.task(settings),))
+    if not (kind.model == "embedding" and kind.asks(settings) and MODELS.get(named)):
+        inputs["fitted"] = None
     own = {key: value for key, value in settings_of(settings).items() if value != kind.settings[key]}
-    return Node(name, stage, inputs, retrieval.StepSettings(settings["step"], own), models)
+    return Node(name, stage, inputs, retrieval.StepSettings(settings["step"], own, settings.get("prompt", "")), models)

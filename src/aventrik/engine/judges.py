@@ -69,8 +69,9 @@ def criterion_nodes(stage: Stage, resolved: Resolved, inputs: Mapping[str, str |
 
 def stage_name(node: str) -> str:
     """The name of the stage of a node, by the node's."""
-    if node.startswith("step "):
-        return "step"
+    for word in ("step", "rewrite", "alone"):  # a node each
+        if node.startswith(f"{word} "):
+            return word
     return "criterion" if node.startswith("criterion ") else node.partition(OF)[0] if OF in node else node
 
 

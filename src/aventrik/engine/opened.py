@@ -23,6 +23,7 @@ from .before import take_out_before
 from .corpus import Corpus
 from .given import Progress, nothing
 from .hiding import without_hidden
+from .own_prompts import with_prompts
 from .resolved import Resolved, resolve
 
 if TYPE_CHECKING:  # all stages with all that they stand on, which a verb that only looks need not load
@@ -80,7 +81,8 @@ class Opened:
 
     def resolve(self, configuration: Configuration) -> Resolved:
         """The configuration with its roles filled in."""
-        found = resolve(configuration, self.workspace.settings, tuple(self.workspace.criteria))
+        own = with_prompts(configuration, self.workspace.prompts)
+        found = resolve(own, self.workspace.settings, tuple(self.workspace.criteria))
         return replace(found, judges=self.judges) if self.judges else found
 
     def check_language(self, option: str, name: str) -> None:

@@ -6,9 +6,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from ..core.criteria import Criterion
-from ..core.reranking import STEPS
-from ..core.rewriting import METHODS
-from ..workspace.configuration import NO_MODEL, Configuration
+from ..workspace.configuration import NO_MODEL, Configuration, settings_known
 from ..workspace.settings import Settings
 
 
@@ -78,14 +76,18 @@ def resolve(configuration: Configuration, settings: Settings, criteria: tuple[Cr
     answering = configuration.answering
     if not answering.model:
         changes["answering"] = answering.model_copy(update={"model": roles.answerer})
-    rewriting = configuration.rewriting
-    if METHODS[rewriting.method] and not rewriting.model:
-        changes["rewriting"] = rewriting.model_copy(update={"model": roles.rewriter})
+    if configuration.rewriting:
+        changes["rewriting"] = tuple(
+            {**settings_known("rewriting", each["method"]), **each, "model": each.get("model") or roles.rewriter}
+            for each in configuration.rewriting
+        )
     index = configuration.index
     if index.text != "chunk" and not index.model:
         changes["index"] = index.model_copy(update={"model": roles.writer})
     if configuration.reranking:
-        changes["reranking"] = tuple({**STEPS[step["step"]].settings, **step} for step in configuration.reranking)
+        changes["reranking"] = tuple(
+            {**settings_known("reranking", step["step"]), **step} for step in configuration.reranking
+        )
     found = configuration.model_copy(update=changes) if changes else configuration
     return Resolved(
         found, roles.judges, settings.cut_offs, settings.cover, settings.judging.together, criteria

@@ -19,6 +19,13 @@ class Wording:
 
 
 @dataclass(frozen=True)
+class Turns:
+    """The questions that were asked before it in its conversation, in order."""
+
+    before: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Evidence:
     """Where the facts of the question stand; no needs where the documents do not answer it."""
 
@@ -44,6 +51,7 @@ def sources_of(question: Question, standing: Callable[[str], str]) -> dict[str, 
     documents = sorted({quoted.doc for need in question.needs for quoted in need.spans})
     return {
         "wording": Wording(question.question),
+        "turns": Turns(question.before),
         "reference": reference_of(question),
         "evidence": Evidence(evidence_of(question)),
         "standing": Standing(tuple((doc, standing(doc)) for doc in documents)),

@@ -9,7 +9,7 @@ from typing import Any
 from ..core.brought import Brought
 from ..core.judging import Reference
 from .resolved import Resolved, Wanted
-from .sources import Evidence, Standing, Wording
+from .sources import Evidence, Standing, Turns, Wording
 from .stages import corpus
 
 DOCUMENT, CORPUS, QUESTION = "document", "corpus", "question"
@@ -19,6 +19,7 @@ SOURCES: dict[str, str] = {
     "documents": DOCUMENT,  # the canonical texts
     "condition": CORPUS,  # which documents a filter lets pass
     "wording": QUESTION,
+    "turns": QUESTION,  # the questions before it, of a conversation
     "reference": QUESTION,
     "evidence": QUESTION,
     "standing": QUESTION,
@@ -26,6 +27,7 @@ SOURCES: dict[str, str] = {
 }
 SOURCE_RECORDS: dict[str, type] = {
     "wording": Wording,
+    "turns": Turns,
     "reference": Reference,
     "evidence": Evidence,
     "standing": Standing,

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from typing import Any
 
 from ..core.embedding import MODELS
-from ..core.rewriting import METHODS
 from ..workspace.configuration import NO_MODEL, Configuration
 
 
@@ -19,7 +18,7 @@ def _by_vectors(made: Configuration) -> bool:
 
 
 def _rewritten(made: Configuration) -> bool:
-    return bool(METHODS[made.rewriting.method])
+    return bool(made.rewriting)
 
 
 def _blended(made: Configuration) -> bool:
@@ -43,8 +42,6 @@ _USED: dict[str, Callable[[Configuration], bool]] = {
     "index.title_b": lambda made: _by_words(made) and made.index.title_weight > 0,
     "embedding.model": _by_vectors,
     "embedding.dimensions": lambda made: _by_vectors(made) and MODELS.get(made.embedding.model, False),
-    "rewriting.count": _rewritten,
-    "rewriting.model": _rewritten,
     "search.blend": _blended,
     "search.scaling": lambda made: _blended(made) and made.search.blend == "scores",
     "search.weight": lambda made: made.search.method == "both",

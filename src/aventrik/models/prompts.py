@@ -21,7 +21,7 @@ from ..core.errors import BadInput
 from ..core.protocols import TASKS, Task
 
 _PLAIN = frozenset({"count", "style", "kind"})
-_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases", "before"})
+_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases", "before", "glossary"})
 _FENCE = re.compile(
     r"^--- (?P<field>[a-z]+)(?: (?P<number>\d+))? · (?P<mark>[0-9a-f]{12})(?: · from: (?P<source>[^\n]*))? ---\n"
     r"(?P<text>.*?)\n?--- end · (?P=mark) ---$",
@@ -48,6 +48,41 @@ class Prompt:
         return hashlib.sha256(f"{_RULES}{self.text}".encode()).hexdigest()[:16]
 
 
+DOMAIN = "domain.txt"
+# The tasks that are told of the domain: those that word questions anew and look at passages.
+_IN_DOMAIN = frozenset(
+    """paraphrases hypothetical subquestions broader keywords expanded standalone relevance answered extract""".split()
+)
+
+
+def of_domain(task: str, text: str, folder: Path | None) -> str:
+    """The wording of a task behind what `folder`/domain.txt says of the documents, of a task that searches; raises
+    `BadInput` where that file can't be read."""
+    own = folder / DOMAIN if folder else None
+    if own is None or task not in _IN_DOMAIN or not own.is_file():
+        return text
+    told = _read(own).strip().replace("$", "$$")
+    return f"{told}\n\n{text}" if told else text
+
+
+def step_prompt(name: str, task: str, folder: Path, where: str) -> str:
+    """The wording of a step or rewriting of its own, from `folder`/name.txt; raises `BadInput` where there is none, and as
+    `load_prompt` does."""
+    path = folder / (name if name.endswith(".txt") else f"{name}.txt")
+    if not path.is_file() or path.parent != folder:
+        raise BadInput(f"{where}, prompt: no file prompts/{path.name} in the workspace")
+    text = _read(path)
+    _check(task, text, str(path))
+    return of_domain(task, text, folder)
+
+
+def _read(path: Path) -> str:
+    try:
+        return path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput(f"{path}: can't be read ({error})") from None
+
+
 def load_prompt(task: str, folder: Path | None) -> Prompt:
     """The wording of a task from `folder`/task.txt, or else the default.
 
@@ -55,15 +90,12 @@ def load_prompt(task: str, folder: Path | None) -> Prompt:
     """
     own = folder / f"{task}.txt" if folder else None
     if own is not None and own.is_file():
-        try:
-            text, source = own.read_text(encoding="utf-8"), str(own)
-        except (OSError, UnicodeDecodeError) as error:
-            raise BadInput(f"{own}: can't be read ({error})") from None
+        text, source = _read(own), str(own)
     else:
         text = resources.files(__package__).joinpath("prompts", f"{task}.txt").read_text(encoding="utf-8")
         source = "default"
     _check(task, text, source)
-    return Prompt(task, text, source)
+    return Prompt(task, of_domain(task, text, folder), source)
 
 
 def check_wording(task: str, text: str, source: str, needed: Iterable[str]) -> None:

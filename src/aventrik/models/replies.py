@@ -46,6 +46,24 @@ class Subquestions(_Record):
     questions: list[_Words] = Field(min_length=1, max_length=_MOST)
 
 
+class Broader(_Record):
+    """Reply to `broader`."""
+
+    question: _Words = Field(min_length=1)
+
+
+class Keywords(_Record):
+    """Reply to `keywords`."""
+
+    keywords: list[_Words] = Field(min_length=1, max_length=_MOST)
+
+
+class Expanded(_Record):
+    """Reply to `expanded`."""
+
+    question: _Words = Field(min_length=1)
+
+
 class Standalone(_Record):
     """Reply to `standalone`."""
 
@@ -252,6 +270,9 @@ RECORDS: dict[str, type[_Record]] = {
     "paraphrases": Paraphrases,
     "hypothetical": Hypothetical,
     "subquestions": Subquestions,
+    "broader": Broader,
+    "keywords": Keywords,
+    "expanded": Expanded,
     "standalone": Standalone,
     "questions": Questions,
     "joined": Joined,

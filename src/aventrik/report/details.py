@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from ..core.collecting import not_collected
 from ..core.documents import Document
-from ..core.measures.loss import STAGES
+from ..core.measures.loss import STAGES, stage_of
 from ..engine.accounts import Account, Accounts
 from ..engine.changes import contents_of
 from ..engine.compared import Compared
@@ -191,7 +191,7 @@ class _Details:
             lost = self.found.sides[place].lost.get(key, ())
             made["runs"][str(place)] = [
                 lists[mark], account.shown, answers.get(said, -1) if account.answer is not None else -1,
-                [stages.index(stage) for stage in lost if stage in stages], list(account.queries),
+                [stages.index(stage_of(each)) for each in lost if stage_of(each) in stages], list(account.queries),
                 {name: list(grade) for name, grade in account.grades.items()},
             ]  # fmt: skip
         first = self.rows[key][0][0] if self.rows[key] else 0

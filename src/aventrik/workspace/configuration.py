@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
@@ -13,8 +15,9 @@ from ..core.context.serving import WAYS, Serving
 from ..core.errors import BadInput
 from ..core.indexing.approximate import LAYOUTS, Nearness, Reach
 from ..core.indexing.texts import KINDS
-from ..core.reranking import STEPS
+from ..core.reranking import STEPS, check_setting
 from ..core.rewriting import METHODS as REWRITES
+from ..core.rewriting import MOST, NUMBERS
 from ..core.searching import METHODS as SEARCHES
 from ..core.searching.filters import parse
 from ..core.searching.fusion import BLENDS, SCALINGS
@@ -22,8 +25,9 @@ from ..core.text.rulers import UNITS
 from .toml import nearest, one_of
 
 NO_MODEL = "none"  # answering.model: no answers are made
-
-_LARGEST = 1_000_000  # what a count in a reranking step may be
+NO_METHOD = "none"  # rewriting.method: questions are searched for as they are
+MOST_STEPS = 100  # of a chain
+LISTED = {"rewriting": "method", "reranking": "step"}  # tables that are lists: what names the kind of an entry
 
 
 class _Table(BaseModel):
@@ -81,14 +85,6 @@ class Embedding(_Table):
 
     model: str = "lsa"
     dimensions: int = Field(192, ge=2, le=4096)
-
-
-class Rewriting(_Table):
-    """What a question is turned into before searching."""
-
-    method: Annotated[str, one_of(REWRITES)] = "none"
-    count: int = Field(3, ge=1, le=20)
-    model: str = ""
 
 
 class Search(_Table):
@@ -152,7 +148,7 @@ class Configuration(_Table):
     chunking: Chunking = Chunking()
     index: Index = Index()
     embedding: Embedding = Embedding()
-    rewriting: Rewriting = Rewriting()
+    rewriting: tuple[dict[str, Any], ...] = Field((), strict=False)
     search: Search = Search()
     reranking: tuple[dict[str, Any], ...] = Field((), strict=False)
     context: Context = Context()
@@ -167,9 +163,38 @@ class Configuration(_Table):
             at = ".".join(str(part) for part in first["loc"])
             raise BadInput(f"{at}: {first['msg'].removeprefix('Value error, ')}") from None
 
+    @field_validator("rewriting", mode="before")
+    @classmethod
+    def _one_or_several(cls, value: Any) -> Any:
+        """A single table stands for a list of one, and the method "none" for none."""
+        if isinstance(value, dict):
+            value = [{"method": "none", **value}]
+        if not isinstance(value, (list, tuple)):
+            return value
+        known = [each for each in value if not (isinstance(each, dict) and each.get("method") == NO_METHOD)]
+        return [_without_idle_count(each) for each in known] if len(value) == 1 else known
+
+    @field_validator("rewriting")
+    @classmethod
+    def _known_methods(cls, rewritings: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
+        if len(rewritings) > MOST_STEPS:
+            raise ValueError(f"{len(rewritings)} rewritings are too many; the most is {MOST_STEPS}")
+        for each in rewritings:
+            name = each.get("method")
+            if not isinstance(name, str) or name not in REWRITES:
+                raise ValueError(
+                    f"method {name!r} is not one of {', '.join(REWRITES)}{nearest(str(name), list(REWRITES))}"
+                )
+            for key, value in each.items():
+                if key != "method":
+                    _check_rewriting(name, key, value)
+        return rewritings
+
     @field_validator("reranking")
     @classmethod
     def _known_steps(cls, steps: tuple[dict[str, Any], ...]) -> tuple[dict[str, Any], ...]:
+        if len(steps) > MOST_STEPS:
+            raise ValueError(f"{len(steps)} steps are too many; the most is {MOST_STEPS}")
         for step in steps:
             name = step.get("step")
             if not isinstance(name, str) or name not in STEPS:
@@ -195,14 +220,16 @@ class Configuration(_Table):
 
     def settings(self) -> dict[str, Any]:
         """Every setting by its dotted name, but for name and note. The steps of a reranking are named in order under
-        "reranking", and a setting of one of them as "reranking.STEP.SETTING"."""
+        "reranking", and a setting of one of them as "reranking.STEP.SETTING", of a step that stands there a second time
+        as "reranking.STEP-2.SETTING"; rewritings in the same way."""
         flat: dict[str, Any] = {}
-        for table, value in self.model_dump(exclude={"name", "note", "reranking"}).items():
+        for table, value in self.model_dump(exclude={"name", "note", "reranking", "rewriting"}).items():
             flat.update({f"{table}.{key}": inner for key, inner in value.items()})
-        flat["reranking"] = "+".join(step["step"] for step in self.reranking) or "none"
-        for step in self.reranking:
-            for key, default in STEPS[step["step"]].settings.items():
-                flat[f"reranking.{step['step']}.{key}"] = step.get(key, default)
+        for table, entries, word in (("rewriting", self.rewriting, "method"), ("reranking", self.reranking, "step")):
+            flat[table] = "+".join(entry[word] for entry in entries) or "none"
+            for name, entry in zip(named_entries(entries, word), entries):
+                known = settings_known(table, entry[word])
+                flat.update({f"{table}.{name}.{key}": entry.get(key, default) for key, default in known.items()})
         return flat
 
     @model_validator(mode="after")
@@ -214,30 +241,92 @@ class Configuration(_Table):
         return self
 
 
+def named_entries(entries: Sequence[Mapping[str, Any]], word: str) -> list[str]:
+    """The name of each step or rewriting of a configuration: its kind, with -2, -3 … where it stands there again."""
+    seen: Counter[str] = Counter()
+    names = []
+    for entry in entries:
+        kind = str(entry.get(word))
+        seen[kind] += 1
+        names.append(kind if seen[kind] == 1 else f"{kind}-{seen[kind]}")
+    return names
+
+
+def settings_known(table: str, kind: str) -> dict[str, Any]:
+    """The settings of a reranking step or a rewriting method with their defaults."""
+    if table == "reranking":
+        prompt = {"prompt": ""} if STEPS[kind].tasks else {}
+        return {**STEPS[kind].settings, **prompt}
+    method = REWRITES[kind]
+    count = {"count": method.count} if method.count else {}
+    return {**count, "model": "", "prompt": "", **{key: default for key, (default, _, _) in NUMBERS.items()}}
+
+
+def _without_idle_count(rewriting: Any) -> Any:
+    """A table of earlier versions, which had a count with every method."""
+    if isinstance(rewriting, dict) and rewriting.get("method") in REWRITES and not REWRITES[rewriting["method"]].count:
+        return {key: value for key, value in rewriting.items() if key != "count"}
+    return rewriting
+
+
+def _check_rewriting(method: str, key: str, value: Any) -> None:
+    """Raises ValueError for a setting that a rewriting method does not have, or of another type or range."""
+    known = settings_known("rewriting", method)
+    if key not in known:
+        raise ValueError(f"method '{method}' has no setting '{key}'{nearest(key, list(known))}")
+    if isinstance(known[key], str):
+        if not isinstance(value, str):
+            raise ValueError(f"method '{method}', {key}: must be text in quotes, not {value!r}")
+        return
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
+        raise ValueError(f"method '{method}', {key}: must be a number, not {value!r}")
+    if key == "count":
+        if not isinstance(value, int) or not 1 <= value <= MOST:
+            raise ValueError(f"method '{method}', count: must be a whole number from 1 to {MOST}, not {value!r}")
+    elif not NUMBERS[key][1] <= value <= NUMBERS[key][2]:
+        raise ValueError(
+            f"method '{method}', {key}: must be from {NUMBERS[key][1]:g} to {NUMBERS[key][2]:g}, not {value!r}"
+        )
+
+
 def _check_step(step: str, key: str, value: Any) -> None:
     """Raises ValueError for a setting that a reranking step does not have, or of another type or range."""
-    known = STEPS[step].settings
+    known = settings_known("reranking", step)
     if key not in known:
         raise ValueError(f"step '{step}' has no setting '{key}'{nearest(key, list(known))}")
-    default = known[key]
-    if isinstance(default, str):
+    if key == "prompt":
         if not isinstance(value, str):
             raise ValueError(f"step '{step}', {key}: must be text in quotes, not {value!r}")
-    elif isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
-        raise ValueError(f"step '{step}', {key}: must be a number, not {value!r}")
-    elif isinstance(default, float) and not 0 <= value <= 1:
-        raise ValueError(f"step '{step}', {key}: must be from 0 to 1, not {value!r}")
-    elif isinstance(default, int) and (not isinstance(value, int) or not 1 <= value <= _LARGEST):
-        raise ValueError(f"step '{step}', {key}: must be a whole number from 1 to {_LARGEST:,}, not {value!r}")
+    else:
+        check_setting(step, key, value)
 
 
 def with_values(content: dict[str, Any], choice: dict[str, Any]) -> dict[str, Any]:
-    """Content of a configuration with some settings, given by dotted name, set."""
+    """Content of a configuration with some settings, given by dotted name, set. Raises `BadInput` for a setting of a step
+    or rewriting that the content does not have."""
     merged = {key: dict(value) if isinstance(value, dict) else value for key, value in content.items()}
-    for key, value in choice.items():
-        *tables, last = key.split(".")
-        inner = merged
-        for table in tables:
-            inner = inner.setdefault(table, {})
-        inner[last] = value
+    for key, value in sorted(
+        choice.items(), key=lambda pair: pair[0].count(".")
+    ):  # chains before the settings of a step
+        table, *inner = key.split(".")
+        if table in LISTED and inner:
+            merged[table] = _with_entry(table, merged.get(table) or [], inner, value)
+        elif inner:
+            merged.setdefault(table, {})[inner[0]] = value
+        else:
+            merged[table] = value
     return merged
+
+
+def _with_entry(table: str, entries: Any, inner: list[str], value: Any) -> list[dict[str, Any]]:
+    """Steps or rewritings with a setting of one of them set; "method" by itself stands for the whole list."""
+    if inner == ["method"] and table == "rewriting":
+        return [] if value == NO_METHOD else [{"method": value}]
+    word = LISTED[table]
+    changed = [dict(entry) for entry in ([entries] if isinstance(entries, dict) else entries)]
+    names = named_entries(changed, word)
+    if len(inner) != 2 or inner[0] not in names:
+        here = f"it has {', '.join(names)}" if names else "it has none"
+        raise BadInput(f"{table}.{'.'.join(inner)}: no such {word} in the configuration; {here}")
+    changed[names.index(inner[0])][inner[1]] = value
+    return changed

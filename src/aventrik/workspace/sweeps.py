@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import itertools
 import math
+import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,9 @@ import numpy as np
 from pydantic import BaseModel, ValidationError
 
 from ..core.errors import BadInput
-from .configuration import Configuration, with_values
+from ..core.reranking import STEPS
+from ..core.rewriting import METHODS as REWRITES
+from .configuration import LISTED, Configuration, named_entries, settings_known, with_values
 from .toml import line_of, load_toml, nearest, validated
 
 MOST_COMBINATIONS = 500
@@ -57,13 +60,62 @@ class Axis:
 def load_configurations(path: Path) -> list[Configuration]:
     """The configurations of a file: one, or those that its `[sweep]` stands for, in the order of the file."""
     content, text = load_toml(path)
+    chains = _chains(content.pop("chains", {}), path, text)
+    if isinstance(content.get("reranking"), str):
+        content["reranking"] = _of_name(
+            content["reranking"], chains, lambda said: BadInput(f"{path}: reranking: {said}")
+        )
     sweep = content.pop("sweep", None)
     if sweep is None:
         return [validated(Configuration, content, path, text)]
-    return _swept(content, sweep, path, text)
+    return _swept(content, sweep, path, text, chains)
 
 
-def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[Configuration]:
+def _chains(content: Any, path: Path, text: str) -> dict[str, list[dict[str, Any]]]:
+    """The chains of reranking steps that a file names."""
+    line = line_of(text, ("chains",))
+    if not isinstance(content, dict) or not all(isinstance(steps, list) for steps in content.values()):
+        raise BadInput(f"{path}, line {line}, [chains]: must be a table of names, each with a list of steps")
+    for name, steps in content.items():
+        try:
+            Configuration.model_validate({"name": name or "chain", "reranking": steps})
+        except ValidationError as error:
+            reason = error.errors()[0]["msg"].removeprefix("Value error, ")
+            line = line_of(text, ("chains", name)) or line
+            raise BadInput(f"{path}, line {line}, [chains] {name}: {reason}") from None
+    return content
+
+
+class NamedChain(list[dict[str, Any]]):
+    """The steps of a chain that has a name in `[chains]`."""
+
+    def __init__(self, name: str, steps: list[dict[str, Any]]) -> None:
+        super().__init__(steps)
+        self.name = name
+
+
+def _with_chains(axis: Axis, chains: Mapping[str, list[dict[str, Any]]], wrong: Wrong) -> Axis:
+    """An axis of chains with the steps of those that it names."""
+    values = [
+        NamedChain(each, _of_name(each, chains, lambda said: wrong("reranking", said)))
+        if isinstance(each, str)
+        else each
+        for each in axis.values
+    ]
+    return replace(axis, values=tuple(values))
+
+
+def _of_name(
+    name: str, chains: Mapping[str, list[dict[str, Any]]], wrong: Callable[[str], BadInput]
+) -> list[dict[str, Any]]:
+    if name not in chains:
+        raise wrong(f"no chain '{name}' in [chains]{nearest(name, list(chains))}")
+    return chains[name]
+
+
+def _swept(
+    content: dict[str, Any], sweep: Any, path: Path, text: str, chains: Mapping[str, list[dict[str, Any]]]
+) -> list[Configuration]:
     def wrong(key: str, reason: str) -> BadInput:
         line = line_of(text, ("sweep", key)) or line_of(text, ("sweep",))
         return BadInput(f"{path}, line {line}, [sweep] {key}: {reason}")
@@ -82,6 +134,7 @@ def _swept(content: dict[str, Any], sweep: Any, path: Path, text: str) -> list[C
         raise wrong("count" if count is not None else "seed", "is for mode 'sample'")
     base = validated(Configuration, {**content}, path, text).settings()
     axes = [_axis(key, value, sampled, wrong) for key, value in sweep.items()]
+    axes = [_with_chains(axis, chains, wrong) if axis.key == "reranking" else axis for axis in axes]
     choices = _choices(axes, mode, base, count or 0, seed or 0, wrong)
     for axis in axes:
         if (axis.only or axis.unless) and not any(axis.key in choice for choice in choices):
@@ -111,7 +164,7 @@ def _made(
 def _axis(key: str, value: Any, sampled: bool, wrong: Wrong) -> Axis:
     """What a line of `[sweep]` says of a setting."""
     settings = _flat(Configuration)
-    if key not in settings:
+    if key not in settings and not _of_entry(key):
         raise wrong(key, "unknown setting" + nearest(key, [*settings, "mode", "count", "seed"]))
     if isinstance(value, list):
         value = {"values": value}
@@ -170,7 +223,7 @@ def _condition(
     if not isinstance(value, dict):
         raise wrong(key, f"only and unless must be tables of settings and their values, not {value!r}")
     for name in value:
-        if name not in settings:
+        if name not in settings and not _of_entry(name):
             raise wrong(key, f"its condition names an unknown setting '{name}'{nearest(name, settings)}")
         if name == key:
             raise wrong(key, "its condition names the setting itself")
@@ -250,11 +303,41 @@ def _counting(choice: Choice, axes: list[Axis], base: Mapping[str, Any]) -> Choi
     found = dict(choice)
     while True:
         settings = {**base, **found}
-        gone = [axis.key for axis in axes if axis.key in found and not axis.holds(settings)]
+        lists = {table: _listed_of(table, settings.get(table)) for table in LISTED}
+        gone = [
+            axis.key for axis in axes
+            if axis.key in found and not (axis.holds(settings) and _there(axis.key, lists))
+        ]  # fmt: skip
         if not gone:
             return found
         for key in gone:
             del found[key]
+
+
+def _of_entry(key: str) -> bool:
+    """Whether a name is that of a setting of a step or rewriting, "reranking.floor.least", or "rewriting.method"."""
+    table, *inner = key.split(".")
+    if key == "rewriting.method":
+        return True
+    every: dict[str, Mapping[str, Any]] = {"reranking": STEPS, "rewriting": REWRITES}
+    kinds = every.get(table, {})
+    kind = re.sub(r"-\d+$", "", inner[0]) if inner else ""
+    return len(inner) == 2 and kind in kinds and inner[1] in settings_known(table, kind)
+
+
+def _listed_of(table: str, value: Any) -> list[str]:
+    """The names of the steps or rewritings of a choice."""
+    if isinstance(value, dict):
+        value = [value]
+    if isinstance(value, str):
+        return [] if value == "none" else value.split("+")
+    return named_entries([each for each in value or () if isinstance(each, dict)], LISTED[table])
+
+
+def _there(key: str, lists: Mapping[str, list[str]]) -> bool:
+    """Whether what a setting belongs to stands in a configuration: a step's counts only where the step does."""
+    table, *inner = key.split(".")
+    return len(inner) < 2 or table not in lists or inner[0] in lists[table]
 
 
 def _flat(model: type[BaseModel]) -> list[str]:
@@ -270,8 +353,10 @@ def _flat(model: type[BaseModel]) -> list[str]:
 
 
 def _short(value: Any) -> str:
+    if isinstance(value, NamedChain):
+        return value.name
     if isinstance(value, list):
         return "+".join(_short(step) for step in value) or "none"
     if isinstance(value, dict):
-        return str(value.get("step", value))
+        return str(value.get("step", value.get("method", value)))
     return str(value)

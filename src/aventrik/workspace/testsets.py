@@ -6,7 +6,7 @@ import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -48,6 +48,7 @@ class _Question(_Line):
     tags: list[str] = []
     meta: dict[str, Any] = {}
     hide: list[_Span] = []
+    before: list[Annotated[str, Field(min_length=1, max_length=_LONGEST)]] = Field([], max_length=100)
 
 
 @dataclass
@@ -158,7 +159,17 @@ def _question(row: _Question) -> Question:
     )
     hide = tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in row.hide)
     return Question(
-        row.id, row.question, row.answer, needs, row.kind, row.status, row.by, tuple(row.tags), row.meta, hide
+        row.id,
+        row.question,
+        row.answer,
+        needs,
+        row.kind,
+        row.status,
+        row.by,
+        tuple(row.tags),
+        row.meta,
+        hide,
+        tuple(row.before),
     )
 
 
@@ -187,6 +198,8 @@ def question_row(question: Question) -> dict[str, Any]:
         "tags": list(question.tags),
         "meta": question.meta,
     }
+    if question.before:
+        found["before"] = list(question.before)
     if question.hide:
         found["hide"] = [_row(quoted) for quoted in question.hide]
     return found

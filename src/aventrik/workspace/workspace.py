@@ -9,6 +9,7 @@ from ..core.criteria import Criterion
 from ..core.embedding import MODELS as BUILT_IN
 from ..core.errors import BadInput
 from ..core.protocols import TASKS
+from ..core.reranking import STEPS
 from ..core.text.rulers import ESTIMATE, STATIC
 from .configuration import NO_MODEL, Configuration
 from .criteria import load_criteria
@@ -156,16 +157,18 @@ class Workspace:
         wanted = [
             ("embedding.model", configuration.embedding.model, embedding),
             ("answering.model", configuration.answering.model, ["", NO_MODEL, *self._language]),
-            ("rewriting.model", configuration.rewriting.model, ["", *self._language]),
             ("index.model", configuration.index.model, ["", *self._language]),
         ]
+        wanted.extend(
+            (f"rewriting, {each['method']}, model", each.get("model", ""), ["", *self._language])
+            for each in configuration.rewriting
+        )
+        able = {"language": self._language, "reranking": self.settings.able("reranking"), "embedding": embedding}
         for step in configuration.reranking:
-            if step["step"] == "cross-encoder":
-                wanted.append(
-                    ("reranking, cross-encoder, model", step.get("model", ""), self.settings.able("reranking"))
-                )
-            if step["step"] == "relevance":
-                wanted.append(("reranking, relevance, model", step.get("model", "offline"), self._language))
+            kind = STEPS[step["step"]]
+            if kind.model and kind.asks(step):
+                name = step.get("model", kind.settings["model"])
+                wanted.append((f"reranking, {step['step']}, model", name, able[kind.model]))
         for setting, name, known in wanted:
             if name not in known:
                 near = nearest(name, [each for each in known if each])

@@ -27,6 +27,14 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "configurations", metavar="CONFIG", nargs="*", help="files or names of configurations (default: the first)"
     )
     parser.add_argument("--where", metavar="CONDITION", help="only documents whose metadata say so, for this question")
+    parser.add_argument(
+        "--before", metavar="TEXT", action="append", default=[],
+        help="a question that was asked before it in the conversation, for the rewriting 'conversation'; once for each",
+    )  # fmt: skip
+    parser.add_argument(
+        "--steps", action="store_true",
+        help="also the list that search found and that behind each reranking step, with what was dropped and cut away",
+    )  # fmt: skip
     parser.add_argument("--top", metavar="N", type=whole(1), default=5, help="candidates to show (default 5)")
 
 
@@ -50,7 +58,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         chosen = [each.with_settings({"search.where": options.where}) for each in chosen]
     with screen.progress() as meter:
         opened.progress = meter
-        found = [ask(opened, configuration, options.question) for configuration in chosen]
+        found = [ask(opened, configuration, options.question, before=options.before) for configuration in chosen]
     screen.result(
         [
             {
@@ -66,14 +74,14 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     )
     screen.say(options.question, style="bold")
     if len(found) == 1:
-        _alone(found[0], screen, options.top)
+        _alone(found[0], screen, options.top, options.steps)
     else:
         _side_by_side(found, screen, options.top)
     return 0
 
 
-def _alone(found: Asked, screen: Screen, top: int) -> None:
-    from ..explanation import show_stages
+def _alone(found: Asked, screen: Screen, top: int, steps: bool) -> None:
+    from ..explanation import show_lists, show_stages
 
     explanation = found.explanation
     screen.say(f"through {explanation.configuration.name}")
@@ -82,7 +90,9 @@ def _alone(found: Asked, screen: Screen, top: int) -> None:
         screen.say(f"filter: {where}: {found.passed:,} of {found.documents:,} documents pass")
     if found.recall is not None:
         screen.say(f"the approximate index finds {found.recall:.1%} of the ten nearest")
-    show_stages(explanation, screen, top, texts=True)
+    show_stages(explanation, screen, top, texts=True, seconds=found.seconds)
+    if steps:
+        show_lists(explanation, screen, top)
     screen.title("time")
     screen.say(", ".join(f"{stage} {_time(seconds)}" for stage, seconds in found.seconds.items()))
     if found.models["calls"]:

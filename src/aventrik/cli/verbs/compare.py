@@ -48,6 +48,14 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--flips", action="store_true", help="the questions that flipped between these two")
     parser.add_argument(
+        "--rewrites", action="store_true",
+        help="what each rewriting of these runs did: drift, and the needs that its lists brought or pushed out",
+    )  # fmt: skip
+    parser.add_argument(
+        "--steps", action="store_true",
+        help="what each reranking step of these runs left: tokens beside needs met, and the time it took",
+    )  # fmt: skip
+    parser.add_argument(
         "--picture", metavar="FILE", type=given_path, help="draw the comparison to a file, .png or .svg (1280 x 800)"
     )
     parser.add_argument(
@@ -81,6 +89,9 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         check_picture(options.picture)
     opened = Opened(Path(options.workspace))
     chosen = chosen_runs(opened.store, options.runs)
+    if options.rewrites or options.steps:
+        _chains(opened, chosen, options, screen)
+        return 0
     measures = options.measures.split(",") if options.measures else None
     settings = opened.workspace.settings
     reviews = opened.workspace.reviews
@@ -119,6 +130,29 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     for told in doubts_about(opened, result):
         screen.warn(told)
     return 0
+
+
+def _chains(opened: Opened, chosen: Chosen, options: argparse.Namespace, screen: Screen) -> None:
+    """What rewritings and steps did in each run."""
+    from dataclasses import asdict
+
+    from ...engine.chains import chained
+    from ..chain_views import show_rewrite_sums, show_step_sums
+
+    found = [chained(opened.store, run) for run in chosen.runs if run.made.get("format")]
+    rows = []
+    for each in found:
+        row = {"run": each.run.id, "name": each.run.name, "questions": each.questions, "needs": each.needs}
+        if options.rewrites:
+            row["rewrites"] = [asdict(one) for one in each.rewrites]
+        if options.steps:
+            row["steps"] = [asdict(one) for one in each.steps]
+        rows.append(row)
+    screen.result({"runs": rows})
+    if options.rewrites:
+        show_rewrite_sums(found, screen)
+    if options.steps:
+        show_step_sums(found, screen)
 
 
 def _draw(opened: Opened, result: Compared, options: argparse.Namespace, screen: Screen) -> None:

@@ -31,6 +31,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--calls", action="store_true",
         help="also every call of a model server behind the question: the prompt as sent, the raw reply, time, tokens, money",
     )  # fmt: skip
+    parser.add_argument(
+        "--steps", action="store_true",
+        help="also the list that search found and that behind each reranking step, with what was dropped and cut away",
+    )  # fmt: skip
     parser.add_argument("--top", metavar="N", type=whole(1), default=10, help="candidates to show (default 10)")
     parser.add_argument(
         "--measure", metavar="NAME", default="hit@5", help="by which the worst is chosen (default hit@5)"
@@ -63,7 +67,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     explanation = explain(opened.store, opened.bench, first, chosen)
     calls = _calls(opened, first, explanation) if options.calls else []
     screen.result(as_json(explanation) | ({"calls": [_call_json(each) for each in calls]} if options.calls else {}))
-    show(explanation, screen, options.top)
+    show(explanation, screen, options.top, options.steps)
     if options.calls:
         show_calls(calls, screen)
     return 0

@@ -98,6 +98,28 @@ class Document:
                 break
         return tuple(reversed(path))
 
+    @cached_property
+    def _tables(self) -> tuple[list[int], list[tuple[int, Range]]]:
+        """Where tables begin, and of each its end and its first row."""
+        starts: list[int] = []
+        found: list[tuple[int, Range]] = []
+        for part in self.of_kind("table", "row"):
+            if part.kind == "table":
+                starts.append(part.start)
+                found.append((part.end, (part.start, part.start)))
+            elif starts and part.start < found[-1][0] and found[-1][1][0] == found[-1][1][1]:
+                found[-1] = (found[-1][0], (part.start, part.end))
+        return starts, found
+
+    def header_row(self, offset: int) -> Range | None:
+        """The first row of the table that holds an offset; None outside of tables, and in that row itself."""
+        starts, found = self._tables
+        place = bisect.bisect_right(starts, offset) - 1
+        if place < 0:
+            return None
+        end, first = found[place]
+        return first if offset < end and first[1] > first[0] and offset >= first[1] else None
+
     def section(self, offset: int) -> Range:
         """The range from the innermost heading over an offset to the next heading of any level."""
         last = bisect.bisect_right(self._heading_starts, offset)

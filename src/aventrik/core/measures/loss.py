@@ -20,12 +20,14 @@ STAGES: dict[str, str] = {
     "in the context": "it was in the context, and no answer was made",
     "answered": "found, shown and stated in the answer",
 }
+DROPPED = "dropped by reranking"
 KEPT = ("answered", "in the context")  # nothing was lost
 
 
 @dataclass(frozen=True)
 class Losses:
-    """For each need of a question an entry of `STAGES`."""
+    """For each need of a question an entry of `STAGES`; of one that a known reranking step has dropped, that entry with
+    the step behind a colon (see `stage_of`)."""
 
     lost: tuple[str, ...] = ()
 
@@ -45,13 +47,32 @@ class Held:
     """Which needs each stage of a question held.
 
     `context`: what the answering model was shown meets it; `stated`: the answer states the fact, None where that is
-    not known: no answer was made (`answered` is False), or its judgement failed.
+    not known: no answer was made (`answered` is False), or its judgement failed. `steps`: which needs the list behind
+    each reranking step meets; `names`: what these steps are called.
     """
 
     reached: Reached
     context: Sequence[bool]
     stated: Sequence[bool | None]
     answered: bool = True
+    steps: Sequence[Sequence[bool]] = ()
+    names: Sequence[str] = ()
+
+
+def stage_of(lost: str) -> str:
+    """The entry of `STAGES` of a loss, whichever step it names."""
+    return lost.partition(":")[0]
+
+
+def step_of(lost: str) -> str:
+    """The step that a loss names; "" for none."""
+    return lost.partition(": ")[2]
+
+
+def why(lost: str) -> str:
+    """What a loss tells, in a sentence."""
+    step = step_of(lost)
+    return f"search returned it, and {step} dropped it" if step else STAGES.get(lost, "")
 
 
 def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
@@ -63,7 +84,8 @@ def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
         elif held.reached.refined[place]:
             found.append("pushed out of the context")
         elif held.reached.candidates[place]:
-            found.append("dropped by reranking")
+            step = next((name for name, met in reversed(list(zip(held.names, _last_held(held, place)))) if met), "")
+            found.append(f"{DROPPED}: {step}" if step else DROPPED)
         else:
             there = {standing.get(alternative.doc, "gone") for alternative in need if alternative.ink}
             if "in" in there:
@@ -71,6 +93,15 @@ def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
             else:
                 found.append("left out by vetting" if "left out" in there else "not in the documents")
     return Losses(tuple(found))
+
+
+def _last_held(held: Held, place: int) -> list[bool]:
+    """Of each step whether it is the one behind which a need that the candidates met is no longer met, to the end."""
+    after = [bool(met[place]) for met in held.steps]
+    return [
+        not now and before and not any(after[number:])
+        for number, (before, now) in enumerate(zip([True, *after], after))
+    ]
 
 
 def _after_context(stated: bool | None, answered: bool) -> str:

@@ -14,6 +14,9 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "paraphrases": paraphrases.paraphrase,
     "hypothetical": paraphrases.suppose,
     "subquestions": parts.take_apart,
+    "broader": paraphrases.broaden,
+    "keywords": paraphrases.reduce_to_keywords,
+    "expanded": paraphrases.expand,
     "standalone": standing.stand_alone,
     "questions": questions.ask,
     "joined": lambda fields: {"questions": []},  # its rules pair what they have written themselves

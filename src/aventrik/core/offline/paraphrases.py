@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..text import STOP_WORDS, WORD
+from ..text.names import names_in
 from .synonyms import GROUPS
 
 # What an answer to a question of this form usually says.
@@ -50,6 +51,40 @@ def suppose(fields: Mapping[str, Any]) -> dict[str, Any]:
     question = str(fields["question"])
     keywords = [word for word in WORD.findall(question) if word.lower() not in STOP_WORDS | _FRAME]
     return {"passage": f"{_by_form(question, keywords) or ' '.join(keywords)}. {_by_synonyms(question)}".strip()}
+
+
+def broaden(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """The question without what is particular to the case: its figures with their units, and its names; with what answers
+    of its form say. The question itself where nothing would be left of it."""
+    question = str(fields["question"])
+    plain = re.sub(r"\b\d[\d.,:]*\s*(?:[a-zA-Z]{1,2}|[%°£€$])?(?=\W|$)", " ", question)
+    own = set(names_in(plain))
+    kept = [
+        word for word in WORD.findall(plain)
+        if word not in own and word.lower() not in STOP_WORDS | _FRAME and not word[0].isdigit()
+    ]  # fmt: skip
+    if not kept:
+        return {"question": question}
+    return {"question": _by_form(question, kept) or f"{' '.join(kept)} rules conditions"}
+
+
+def reduce_to_keywords(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """The words of the question that are no function words and no words of asking; all where none is left."""
+    found = WORD.findall(str(fields["question"]))
+    keywords = [word for word in found if word.lower() not in STOP_WORDS | _FRAME]
+    return {"keywords": list(dict.fromkeys(keywords or found)) or [str(fields["question"])]}
+
+
+def expand(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """The question with the meanings of the glossary's lines behind it in brackets, and the short form where the question
+    has the long one."""
+    question = str(fields["question"])
+    said = question.casefold()
+    more = []
+    for line in fields["glossary"]:
+        term, _, meaning = str(line).partition(": ")
+        more.append(term if meaning.casefold() in said else meaning)
+    return {"question": f"{question} ({'; '.join(more)})" if more else question}
 
 
 def _by_form(question: str, keywords: list[str]) -> str:

@@ -7,6 +7,7 @@ keyword-based retrieval systems; the window measure here is this project's own.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from ..text import content_terms, terms
 from . import Item, Means, Rarity, Refined
@@ -36,8 +37,8 @@ def _ordered(question: str, items: Sequence[Item], rarity: Rarity, weight: float
     for place, item in enumerate(items):
         old = (item.score - low) / (high - low) if high > low else 1.0
         new = closeness(wanted, item.text, item.source) / whole if whole else 0.0
-        ranked.append((-round((1 - weight) * old + weight * new, 9), place, item.chunk))
-    return [(chunk, -score) for score, _, chunk in sorted(ranked)]
+        ranked.append((round((1 - weight) * old + weight * new, 9), place))
+    return [replace(items[place], score=score) for score, place in sorted(ranked, key=lambda each: (-each[0], each[1]))]
 
 
 def closeness(wanted: dict[str, float], text: str, source: str) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from . import Item, Means, Refined
 
@@ -13,6 +14,9 @@ def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Mean
     assert means.reranker is not None
     scores = means.reranker.score(pairs)
     return [
-        sorted(((item.chunk, round(score, 6)) for item, score in zip(row[:keep], found)), key=lambda pair: -pair[1])
+        sorted(
+            (replace(item, score=round(score, 6)) for item, score in zip(row[:keep], found)),
+            key=lambda item: -item.score,
+        )
         for row, found in zip(items, scores)
     ]

@@ -1,21 +1,26 @@
-"""Puts candidates first that a language model calls relevant: yes or no, with the old order inside each group."""
+"""Puts candidates first that a language model calls relevant: yes or no, or by grades; equal ones keep their order."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from ..protocols import Task
 from . import Item, Means, Refined
 
 
-def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int) -> list[Refined]:
+def apply(
+    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int, scale: str
+) -> list[Refined]:
     """Asks about the first `keep` candidates of each question; those behind keep their order behind the rest.
 
-    A reply that failed counts as no opinion: the candidate stays between the two groups. Scores are 2 for
-    relevant, 1 for no opinion, 0 for not relevant, and -1 for not asked.
+    With the scale "yes-no" a score is 2 for relevant and 0 for not relevant; "graded" asks how far the passage answers,
+    and a score is that level, 0 to 3. A reply that failed counts as no opinion: 1. One that was not asked about has −1.
     """
     asked = [(place, item) for place, row in enumerate(items) for item in row[:keep]]
-    tasks = [Task("relevance", {"question": questions[place], "passage": item.text}) for place, item in asked]
+    graded = scale == "graded"
+    make = _graded if graded else _yes_no
+    tasks = [make(questions[place], item, means.wording) for place, item in asked]
     assert means.language is not None
     replies = iter(means.language.perform(tasks))
     ranked: list[Refined] = []
@@ -25,7 +30,20 @@ def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Mean
             reply = next(replies)
             if reply.value is None:
                 means.failures[place] = reply.failure
-            scored.append((item.chunk, 1.0 if reply.value is None else 2.0 * bool(reply.value["relevant"])))
-        scored.sort(key=lambda pair: -pair[1])
-        ranked.append(scored + [(item.chunk, -1.0) for item in row[keep:]])
+                score = 1.0
+            else:
+                score = float(reply.value["level"]) if graded else 2.0 * bool(reply.value["relevant"])
+            scored.append(replace(item, score=score))
+        scored.sort(key=lambda item: -item.score)
+        ranked.append(scored + [replace(item, score=-1.0) for item in row[keep:]])
     return ranked
+
+
+def _yes_no(question: str, item: Item, wording: str) -> Task:
+    return Task("relevance", {"question": question, "passage": item.text}, wording)
+
+
+def _graded(question: str, item: Item, wording: str) -> Task:
+    title, *headings = item.source.split(" › ")
+    fields = {"question": question, "title": title, "headings": headings, "passage": item.text}
+    return Task("answered", fields, wording)

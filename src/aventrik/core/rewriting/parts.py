@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from . import Posed
 
-def fields(question: str, count: int) -> dict[str, Any]:
+
+def fields(posed: Posed, count: int) -> dict[str, Any]:
     """Fields of the task `subquestions`."""
-    return {"question": question}
+    return {"question": posed.question}
 
 
 def queries(value: dict[str, Any]) -> list[str]:

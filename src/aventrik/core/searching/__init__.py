@@ -71,13 +71,19 @@ class QueryVectors:
 @dataclass(frozen=True)
 class Searching:
     """What is done with the lists. `weight` (0 to 1) is the share of the vector lists in a blend, the keyword lists
-    have the rest; candidates with a final score below `least` fall away."""
+    have the rest; candidates with a final score below `least` fall away. `weights`: of the lists of each rewriting, in
+    order, beside those of the question, which count 1; empty where all count the same."""
 
     top: int = 40
     blend: str = "ranks"
     scaling: str = "min-max"
     weight: float = 0.5
     least: float | None = None
+    weights: tuple[float, ...] = ()
+
+    def of_origin(self, number: int) -> float:
+        """The weight of the lists of a rewriting by its number; 0 is the question."""
+        return self.weights[number - 1] if number and self.weights else 1.0
 
 
 def depth(top: int) -> int:
@@ -86,14 +92,24 @@ def depth(top: int) -> int:
     return next((step for step in _DEPTHS if top <= step), top)
 
 
-def fuse(words: Sequence[Sequence[Hit]], near: Sequence[Sequence[Hit]], how: Searching) -> Candidates:
+def fuse(
+    words: Sequence[Sequence[Hit]], near: Sequence[Sequence[Hit]], how: Searching, queries: Sequence[float] = ()
+) -> Candidates:
     """The first `top` chunks of all lists joined: `words` and `near` have a list a query, or none at all.
 
-    Each list counts with its first `top`.
+    Each list counts with its first `top`. `queries`: the weight of each query, all 1 without it; one of 0 is left out,
+    but never the question where nothing else would be left.
     """
+    if any(queries):
+        words = [ranked for ranked, weight in zip(words, queries) if weight > 0]
+        near = [ranked for ranked, weight in zip(near, queries) if weight > 0]
+    queries = [weight for weight in queries if weight > 0]
     words = [ranked[: how.top] for ranked in words]
     near = [ranked[: how.top] for ranked in near]
     weights = [2 * (1 - how.weight)] * len(words) + [2 * how.weight] * len(near) if words and near else []
+    if any(weight != 1 for weight in queries):
+        own = [*queries[: len(words)], *queries[: len(near)]]
+        weights = [one * other for one, other in zip(weights or [1.0] * len(own), own)]
     joined = blend([*words, *near], how.blend, weights, how.scaling)[: how.top]
     if how.least is not None:
         joined = [hit for hit in joined if hit[1] >= how.least]

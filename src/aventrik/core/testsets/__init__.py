@@ -42,7 +42,8 @@ class Need:
 @dataclass(frozen=True)
 class Question:
     """One line of a test set. What it has to `hide` is left out of all that is searched and served while the test set is
-    used: the heading that became the question, say."""
+    used: the heading that became the question, say. `before` are the questions that were asked before it, in order, where
+    it leans on them."""
 
     id: str
     question: str
@@ -54,6 +55,7 @@ class Question:
     tags: tuple[str, ...] = ()
     meta: dict[str, Any] = field(default_factory=dict)
     hide: tuple[Quoted, ...] = ()
+    before: tuple[str, ...] = ()
 
     @property
     def answerable(self) -> bool:
@@ -67,7 +69,8 @@ class Question:
             [need.fact, [[s.doc, s.quote, s.occurrence] if s.quote else [s.doc, s.start, s.end] for s in need.spans]]
             for need in self.needs
         ]
-        return content_key("question", self.question, self.answer, needs, self.kind)
+        before = [list(self.before)] if self.before else []
+        return content_key("question", self.question, self.answer, needs, self.kind, *before)
 
 
 def placed(quoted: Quoted, text: str) -> Quoted | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -19,6 +20,7 @@ from ...core.indexing import approximate, keyword, terms
 from ...core.indexing.texts import owners, texts_from, write
 from ...core.indexing.vectors import search as exact
 from ...core.protocols import State
+from ...core.rewriting.glossary import Entry, Glossary, definitions
 from ...core.searching.in_memory import InMemory
 from ...storage.protocols import Collection, Columns
 from ..given import Given
@@ -97,6 +99,16 @@ def count_terms(given: Given) -> list[Columns]:
     return terms.count(texts)
 
 
+def defined(given: Given) -> list[Columns]:
+    """The definitions of terms that each document holds."""
+    made: list[Columns] = []
+    for document in given["documents"]:
+        found = [[entry.term, entry.meaning, entry.short] for entry in definitions(document)]
+        body = json.dumps(found).encode() if found else b""
+        made.append({"body": np.frombuffer(body, dtype=np.uint8), "sizes": np.array([len(body)], dtype=np.int64)})
+    return made
+
+
 def vectors(given: Given) -> list[Columns]:
     """A vector of each text of each document."""
     documents = given["matched"]
@@ -168,6 +180,17 @@ def open_written(names: Sequence[str], found: Collection) -> Written:
 def open_columns(names: Sequence[str], found: Collection) -> Collection:
     """The collection as it is."""
     return found
+
+
+def open_defined(names: Sequence[str], found: Collection) -> Glossary:
+    """The glossary of all documents."""
+    body = found.columns["body"].tobytes()
+    ends = np.cumsum(found.columns["sizes"]).tolist()
+    entries: list[Entry] = []
+    for start, end in zip([0, *ends], ends):
+        if end > start:
+            entries.extend(Entry(term, meaning, short) for term, meaning, short in json.loads(body[start:end]))
+    return Glossary(entries)
 
 
 def open_vectors(names: Sequence[str], found: Collection) -> npt.NDArray[np.float32]:

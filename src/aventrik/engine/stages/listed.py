@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from ...core.chunking import Chunk, ChunkTable
 from ...core.context.serving import ServedTable
 from ...core.documents import Document
+from ...core.documents.spans import Range, merge
+from ...core.measures.evidence import Needs, best_cover
 from ...core.reranking import Ranked
 from ...core.searching import Candidates
 from ..given import Documents
@@ -30,6 +32,31 @@ def scored(ranked: Candidates | Ranked) -> list[tuple[int, float]]:
     if isinstance(ranked, Ranked):
         return list(ranked.items)
     return [(candidate.chunk, candidate.score) for candidate in ranked.found]
+
+
+def pieces(ranked: Candidates | Ranked) -> list[tuple[int, float, Chunk]]:
+    """(chunk, score, ranges) of a list, best first; the ranges are empty where no step has changed the item's text."""
+    if isinstance(ranked, Ranked):
+        return ranked.pieces
+    return [(candidate.chunk, candidate.score, ()) for candidate in ranked.found]
+
+
+def needs_met(
+    table: ChunkTable, units: ServedTable | None, enough: float
+) -> Callable[[Needs, Sequence[tuple[int, Chunk]]], list[bool]]:
+    """Which needs a list of (chunk, ranges) meets, where an item without ranges serves what its chunk does."""
+    ranges_of = served_ranges(table, units)
+
+    def meets(needs: Needs, items: Sequence[tuple[int, Chunk]]) -> list[bool]:
+        wanted = {alternative.doc for need in needs for alternative in need}
+        served: dict[str, list[Range]] = {}
+        for number, ranges in items:
+            if (doc := table.name(number)) in wanted:
+                served.setdefault(doc, []).extend(ranges or ranges_of(number))
+        union = {doc: merge(ranges) for doc, ranges in served.items()}
+        return [best_cover(need, union) >= enough for need in needs]
+
+    return meets
 
 
 def served_ranges(table: ChunkTable, units: ServedTable | None) -> Callable[[int], Chunk]:

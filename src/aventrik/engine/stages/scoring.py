@@ -11,15 +11,16 @@ from ...core.measures.evidence import Needs, Ranges, best_cover, held_whole
 from ...core.measures.loss import Held, Losses, Reached, lost_at
 from ...core.measures.retrieval import Retrieved
 from ..given import Given
-from .listed import scored, served_ranges
+from .listed import needs_met, pieces
 
 
 @dataclass(frozen=True)
 class Cuts:
-    """From which cover on a need is met, and at which ranks lists are cut."""
+    """From which cover on a need is met, at which ranks lists are cut, and the names of the reranking steps."""
 
     cover: float
     cut_offs: tuple[int, ...] = ()
+    steps: tuple[str, ...] = ()
 
 
 def retrieval(given: Given) -> list[Scores]:
@@ -49,19 +50,12 @@ def reached(given: Given) -> list[Reached]:
     """Which needs some served unit holds whole, and which the candidates and the refined list meet."""
     how: Cuts = given.settings
     table, units = given["chunks"], given["units"]
-    ranges_of = served_ranges(table, units)
+    meets = needs_met(table, units, how.cover)
     made = []
     for evidence, candidates, ranked in zip(given["evidence"], given["candidates"], given["ranked"]):
         needs: Needs = evidence.needs
-        wanted = {alternative.doc for need in needs for alternative in need}
-        lists = [candidates.chunks, [chunk for chunk, _ in scored(ranked)]]
-        held = []
-        for chunks in lists if lists[0] != lists[1] else lists[:1]:
-            served: dict[str, list[Range]] = {}
-            for number in chunks:
-                if (doc := table.name(number)) in wanted:
-                    served.setdefault(doc, []).extend(ranges_of(number))
-            held.append(met(needs, served, how.cover))
+        lists = [[(number, ranges) for number, _, ranges in pieces(each)] for each in (candidates, ranked)]
+        held = [meets(needs, items) for items in (lists if lists[0] != lists[1] else lists[:1])]
         whole = [held_whole(table if units is None else units.units, need, how.cover) for need in needs]
         made.append(Reached(tuple(whole), tuple(held[0]), tuple(held[-1])))
     return made
@@ -76,7 +70,15 @@ def losses(given: Given) -> list[Losses]:
         for item in given["context"][place].items:
             shown.setdefault(item.doc, []).extend(item.ranges)
         stated = _stated(given, place, len(evidence.needs))
-        held = Held(found, met(evidence.needs, shown, how.cover), stated, given["verdicts"] is not None)
+        steps = [each.met for each in given["chain"][place].lists[1:]] if given["chain"] is not None else ()
+        held = Held(
+            found,
+            met(evidence.needs, shown, how.cover),
+            stated,
+            given["verdicts"] is not None,
+            steps,
+            given.settings.steps,
+        )
         made.append(lost_at(evidence.needs, held, dict(given["standing"][place].documents)))
     return made
 

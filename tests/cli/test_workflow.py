@@ -97,7 +97,7 @@ def test_compare_as_json_has_intervals_around_its_means(demo: tuple[Program, str
         "chunking.size",
         "embedding.model",
         "reranking",
-        "rewriting.method",
+        "rewriting",
     }
     assert len(found["differences"]) == 8
 

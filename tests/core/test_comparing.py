@@ -158,7 +158,7 @@ ITEMS = [Item(0, 0.9, "Dogs on a lead.", ""), Item(1, 0.8, "The bridge key costs
 
 
 def test_relevant_candidates_go_first_and_those_not_asked_stay_last() -> None:
-    [ranked] = apply("relevance", ["what does a bridge key cost"], [ITEMS], {"keep": 2}, MEANS)
+    [ranked] = apply("relevance", ["what does a bridge key cost"], [ITEMS], {"keep": 2, "scale": "yes-no"}, MEANS)
     assert [chunk for chunk, _ in ranked.items] == [1, 0, 2]
 
 
@@ -168,10 +168,12 @@ def test_a_cross_encoder_orders_by_its_score_and_drops_the_rest() -> None:
 
 
 def test_a_step_says_what_it_needs() -> None:
-    assert {name for name, step in STEPS.items() if step.rarity} == {"closeness"}
-    assert {name: step.model for name, step in STEPS.items()} == {
-        "closeness": "", "relevance": "language", "cross-encoder": "reranking",
+    assert {name for name, step in STEPS.items() if step.rarity} == {"closeness", "extract"}
+    assert {name: step.model for name, step in STEPS.items() if step.model} == {
+        "relevance": "language", "cross-encoder": "reranking", "embedding": "embedding", "extract": "language",
+        "floor": "embedding", "distinct": "embedding",
     }  # fmt: skip
+    assert {name for name, step in STEPS.items() if step.whole} == {"split", "extract", "neighbours"}
 
 
 def test_a_steps_own_settings_are_contributions_too_and_all_are_corrected_together() -> None:

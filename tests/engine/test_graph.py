@@ -26,18 +26,29 @@ from aventrik.engine.questions import Asked, Passing
 from aventrik.engine.records import decode, encode
 from aventrik.engine.resolved import Resolved
 from aventrik.engine.stage import DOCUMENT, QUESTION, SOURCES, Node
-from aventrik.workspace.configuration import Configuration
+from aventrik.workspace.configuration import Configuration, settings_known
 
 from .conftest import configured, questions_of
 
 STATIC = "static"
+OWN = "own wording of $question\n"  # as it stands in a resolved configuration
 BASE: dict[str, Any] = {
     "chunking": {"size": 60, "overlap": 10, "serve": "neighbours"},
     "index": {"text": "facts", "title_weight": 1.0},
     "embedding": {"model": "lsa", "dimensions": 8},
-    "rewriting": {"method": "paraphrases", "count": 1},
+    "rewriting": [{"method": "paraphrases", "count": 1}, {"method": "broader"}],
     "search": {"blend": "scores", "nearest": "graph"},
-    "reranking": [{"step": "closeness"}, {"step": "relevance"}],
+    "reranking": [
+        {"step": "closeness"},
+        {"step": "relevance"},
+        {"step": "split", "size": 40},
+        {"step": "neighbours"},
+        {"step": "embedding", "model": "lsa"},
+        {"step": "extract", "share": 0.2},
+        {"step": "distinct", "above": 0.9},
+        {"step": "order"},
+        {"step": "floor"},
+    ],
     "context": {"keep": 3},
 }
 # Every setting with another value than the base's, and what must be set beside for it to be read at all.
@@ -60,9 +71,27 @@ OTHER: dict[str, tuple[Any, dict[str, Any]]] = {
     "index.title_b": (0.1, {}),
     "embedding.model": (STATIC, {}),
     "embedding.dimensions": (3, {}),
-    "rewriting.method": ("parts", {}),
-    "rewriting.count": (2, {}),
-    "rewriting.model": ("house", {}),
+    "index.scoring": ("bm25+", {}),
+    "index.delta": (3.0, {"index.scoring": "bm25+"}),
+    "index.mu": (5.0, {"index.scoring": "dirichlet"}),
+    "index.language": ("german", {}),
+    "embedding.keep": (4, {"search.nearest": "exact"}),
+    "embedding.bits": (1, {"search.nearest": "exact"}),
+    "embedding.rescore": (2, {"search.nearest": "exact", "embedding.bits": 1}),
+    "rewriting": ([{"method": "parts"}], {}),
+    "rewriting.paraphrases.count": (2, {}),
+    "rewriting.paraphrases.model": ("house", {}),
+    "rewriting.paraphrases.prompt": (OWN, {"rewriting.paraphrases.model": "house"}),
+    "rewriting.paraphrases.weight": (3.0, {}),
+    "rewriting.paraphrases.least": (0.95, {}),
+    "rewriting.broader.model": ("house", {}),
+    "rewriting.broader.prompt": (OWN, {"rewriting.broader.model": "house"}),
+    "rewriting.broader.weight": (0.0, {}),
+    "rewriting.broader.least": (0.99, {}),
+    "search.stop_words": ("keep", {}),
+    "search.feedback": (2, {}),
+    "search.feedback_terms": (2, {"search.feedback": 2}),
+    "search.feedback_weight": (0.9, {"search.feedback": 2}),
     "search.method": ("keyword", {}),
     "search.top": (2, {}),
     "search.least": (0.9, {}),
@@ -80,6 +109,32 @@ OTHER: dict[str, tuple[Any, dict[str, Any]]] = {
     "reranking.closeness.weight": (1.0, {}),
     "reranking.relevance.keep": (1, {}),
     "reranking.relevance.model": ("house", {}),
+    "reranking.relevance.scale": ("graded", {}),
+    "reranking.relevance.prompt": (OWN, {"reranking.relevance.model": "house"}),
+    "reranking.embedding.model": (STATIC, {}),
+    "reranking.embedding.keep": (2, {}),
+    "reranking.embedding.least": (0.5, {}),
+    "reranking.split.size": (200, {}),
+    "reranking.extract.model": ("house", {}),
+    "reranking.extract.prompt": (OWN, {"reranking.extract.model": "house"}),
+    "reranking.extract.keep": (1, {}),
+    "reranking.extract.share": (0.9, {}),
+    "reranking.extract.around": (1, {}),
+    "reranking.distinct.way": ("marginal", {}),
+    "reranking.distinct.above": (0.1, {}),
+    "reranking.distinct.balance": (0.1, {"reranking.distinct.way": "marginal"}),
+    "reranking.distinct.keep": (1, {}),
+    "reranking.distinct.model": ("lsa", {}),
+    "reranking.floor.least": (0.9, {}),
+    "reranking.floor.of": ("share", {}),
+    "reranking.floor.model": ("lsa", {"reranking.floor.of": "likeness"}),
+    "reranking.floor.spare": (1, {"reranking.floor.least": 0.99}),
+    "reranking.order.way": ("document", {}),
+    "reranking.order.keep": (1, {}),
+    "reranking.neighbours.before": (0, {}),
+    "reranking.neighbours.after": (2, {}),
+    "reranking.neighbours.unit": ("chunks", {}),
+    "reranking.neighbours.keep": (1, {}),
     "reranking.cross-encoder.keep": (None, {}),  # takes a model of its own; what it keeps is a step's like the others
     "reranking.cross-encoder.model": (None, {}),
     "context.keep": (1, {}),
@@ -91,10 +146,6 @@ OTHER: dict[str, tuple[Any, dict[str, Any]]] = {
 
 
 def changed(base: Configuration, name: str, value: Any) -> Configuration:
-    parts = name.split(".")
-    if parts[0] == "reranking" and len(parts) == 3:
-        steps = [{**step, parts[2]: value} if step["step"] == parts[1] else step for step in base.reranking]
-        return base.with_settings({"reranking": steps})
     return base.with_settings({name: value})
 
 
@@ -142,9 +193,13 @@ def _house(mark: str) -> Any:
         if task.name == "facts":
             return Reply({"facts": [*reply.value["facts"], f"said by {mark}"]})
         if task.name == "paraphrases":
-            return Reply({"paraphrases": [f"a {mark} of boats"]})
+            return Reply({"paraphrases": [f"a {mark} of boats {task.wording}"]})
+        if task.name == "broader":
+            return Reply({"question": f"{mark} rules {task.wording}"})
+        if task.name == "extract":
+            return Reply({"quotes": [str(task.fields["passage"])[: 30 + len(task.wording)]]})
         if task.name == "relevance":
-            return Reply({"relevant": "Lock" in str(task.fields["passage"]), "reason": mark})
+            return Reply({"relevant": ("Lock" in str(task.fields["passage"])) != bool(task.wording), "reason": mark})
         if task.name == "answer":
             return Reply({"declined": False, "statements": [{"text": f"{mark}.", "cites": [1], "quotes": []}]})
         return reply
@@ -160,8 +215,13 @@ def apart(folder: Path, tmp_path: Path) -> Path:
 
 
 def test_every_setting_has_a_case() -> None:
-    steps = {f"reranking.{name}.{setting}" for name, step in STEPS.items() for setting in step.settings}
-    assert set(OTHER) == set(configured().settings()) | steps
+    own = configured(BASE).settings()
+    for name in STEPS:
+        own |= configured({"reranking": [{"step": name}]}).settings()
+    assert set(OTHER) == set(own)
+    assert {name for name in OTHER if name.startswith("reranking.")} == {
+        f"reranking.{name}.{setting}" for name in STEPS for setting in settings_known("reranking", name)
+    }
 
 
 @pytest.mark.parametrize("name", [name for name, (value, _) in OTHER.items() if value is not None])
@@ -197,7 +257,7 @@ def test_what_a_run_is_measured_by_reaches_the_stages_that_read_it_and_no_others
         if (told(node.settings), node.models) != (told(nodes[1][node.name].settings), nodes[1][node.name].models)
     }
     assert found == {
-        "cover": {"retrieval scores", "reached", "losses"}, "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
+        "cover": {"retrieval scores", "reached", "losses", "gains", "chain"}, "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
     }[name]  # fmt: skip
 
 

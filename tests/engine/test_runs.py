@@ -74,7 +74,7 @@ def test_fresh_asks_the_model_anew_and_what_comes_out_the_same_is_not_made_again
     speaker = moody(True)
     fresh = run(speaking(folder, fresh=True, house=speaker), REWRITING)
     assert speaker.asked == ["paraphrases"] * 3
-    assert fresh.computed == {"queries": 3}
+    assert fresh.computed == {"rewrite 1": 3}
 
 
 def test_interrupted_while_it_is_made_anew_the_old_run_still_stands(folder: Path) -> None:
@@ -127,12 +127,12 @@ def test_a_run_records_all_that_made_it(folder: Path) -> None:
     opened = speaking(folder, house=Speaker(mark="7"))
     number = run(opened, replace_where(REWRITING)).run
     made = opened.run(str(number)).made
-    assert made["configuration"]["rewriting"]["model"] == "house"
+    assert made["configuration"]["rewriting"][0]["model"] == "house"
     assert made["configuration"]["answering"]["model"] == "offline"  # the role, filled in
     assert (made["judge"], made["cover"], made["cut_offs"]) == ("offline", 0.9, [1, 3, 5, 10])
     assert made["corpus"] == opened.snapshot.key
     assert (made["documents"], made["passed"], made["seed"]) == (3, 2, 0)
-    assert made["models"]["queries: rewriter"] == {
+    assert made["models"]["rewrite 1: rewriter"] == {
         "name": "house", "kind": "language", "identity": "speaker 7", "address": "http://127.0.0.1:9", "model": "m",
     }  # fmt: skip
     assert made["stages"]["chunks"] == STAGES["chunks"].version

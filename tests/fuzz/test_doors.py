@@ -322,7 +322,7 @@ FIELDS = {
     "first": "A gate.",
     "second": "A weir.",
     "question": "Why?", "count": 2, "title": "T", "headings": "H", "passage": "P.", "style": "quote", "answer": "A.",
-    "about": "A?", "levels": "0: a\n1: b", "cases": ["c"], "reference": "R.", "before": ["b"],
+    "about": "A?", "levels": "0: a\n1: b", "cases": ["c"], "reference": "R.", "before": ["b"], "glossary": ["a: b"],
     "claim": "C.", "facts": ["f"], "context": [{"number": 1, "source": "s", "text": "t"}],
 }  # fmt: skip
 JSONS = st.recursive(

@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 from aventrik.core.chunking import METHODS
 from aventrik.core.context.serving import WAYS
 from aventrik.core.indexing.approximate import LAYOUTS
+from aventrik.core.indexing.keyword import SCORINGS
 from aventrik.core.indexing.texts import KINDS
+from aventrik.core.reranking import STEPS
 from aventrik.core.rewriting import METHODS as REWRITES
 from aventrik.core.searching import METHODS as SEARCHES
 from aventrik.core.text.rulers import UNITS
@@ -40,8 +42,32 @@ SETTINGS: dict[str, st.SearchStrategy[Any]] = {
     "index.title_weight": st.sampled_from([0.0, 100, 1e-300]),
     "embedding.model": st.sampled_from(["none", "lsa"]),
     "embedding.dimensions": st.sampled_from([2, 4096]),
-    "rewriting.method": st.sampled_from(list(REWRITES)),
-    "rewriting.count": st.sampled_from([1, 20]),
+    "embedding.keep": st.sampled_from([1, 3, 100_000]),
+    "embedding.bits": st.sampled_from([1, 8, 32]),
+    "embedding.rescore": st.sampled_from([0, 1, 1000]),
+    "index.scoring": st.sampled_from(list(SCORINGS)),
+    "index.mu": st.sampled_from([1e-6, 1e6]),
+    "index.language": st.sampled_from(["auto", "none", "german", "tamil"]),
+    "rewriting": st.lists(st.sampled_from([{"method": name} for name in REWRITES]), max_size=4),
+    "reranking": st.lists(
+        st.sampled_from(
+            [{"step": name} for name, step in STEPS.items() if step.own_rule or step.model in ("", "language")]
+        )
+        | st.sampled_from(
+            [
+                {"step": "embedding", "model": "lsa", "least": 1},
+                {"step": "split", "size": 1},
+                {"step": "extract", "keep": 1, "share": 1},
+                {"step": "floor", "least": 1e9},
+                {"step": "distinct", "way": "marginal", "balance": 0},
+                {"step": "order", "way": "document", "keep": 1000},
+                {"step": "neighbours", "unit": "chunks", "before": 100, "after": 100},
+            ]
+        ),
+        max_size=6,
+    ),
+    "search.stop_words": st.sampled_from(["drop", "keep"]),
+    "search.feedback": st.sampled_from([1, 1000]),
     "search.method": st.sampled_from(list(SEARCHES)),
     "search.top": st.sampled_from([1, 10_000]),
     "search.least": st.sampled_from([-1e300, 1e300, 0]),

@@ -41,6 +41,7 @@ FIELDS: dict[str, Any] = {
     "cases": ["How long? · Until 3 May. → 1"],
     "reference": "48 hours.",
     "before": ["How long may I stay at Oxmere?"],
+    "glossary": ["boat: a craft that floats"],
 }
 
 

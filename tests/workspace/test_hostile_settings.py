@@ -64,7 +64,7 @@ def test_no_setting_takes_what_is_no_number(tmp_path: Path, setting: str, value:
 
 def test_a_sweep_is_counted_before_it_is_built(tmp_path: Path) -> None:
     path = tmp_path / "c.toml"
-    keys = ("index.k1", "index.b", "search.weight", "context.keep", "context.budget", "chunking.size", "rewriting.count",
+    keys = ("index.k1", "index.b", "search.weight", "context.keep", "context.budget", "chunking.size", "search.feedback",
             "search.effort", "search.probes", "embedding.dimensions")  # fmt: skip
     values = ", ".join(str(n) for n in range(1, 11))
     path.write_text('name = "c"\n[sweep]\n' + "".join(f'"{key}" = [{values}]\n' for key in keys))

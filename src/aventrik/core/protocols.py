@@ -41,10 +41,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 import numpy.typing as npt
+
+if TYPE_CHECKING:
+    from .searching.words import WordSearch
 
 # task: its fields, in the order in which a prompt shows them
 TASKS: dict[str, tuple[str, ...]] = {
@@ -150,8 +153,10 @@ class Searcher(Protocol):
         """What its lists depend on beside the query: the content key of its index."""
         ...
 
-    def by_words(self, queries: Sequence[str], top: int, condition: frozenset[str] | None) -> list[list[Hit]]:
-        """For each query the `top` chunks by their words."""
+    def by_words(
+        self, queries: Sequence[str], top: int, condition: frozenset[str] | None, how: WordSearch = ...
+    ) -> list[list[Hit]]:
+        """For each query the `top` chunks by their words; `how` says how a query is read."""
         ...
 
     def by_vectors(

@@ -17,6 +17,8 @@ from ..core.context import Context
 from ..core.context.serving import ServedList
 from ..core.criteria import Grade
 from ..core.embedding import MODELS
+from ..core.indexing.compact import Coding
+from ..core.indexing.keyword import Scoring
 from ..core.indexing.texts import KINDS
 from ..core.judging import Agreement, Judgement
 from ..core.measures import Scores
@@ -25,6 +27,7 @@ from ..core.reranking import STEPS, Ranked, settings_of
 from ..core.rewriting import METHODS, Queries
 from ..core.rewriting.drift import Drift
 from ..core.searching import Candidates, Hits, QueryVectors, Searching, depth
+from ..core.searching.words import WordSearch
 from ..core.text.rulers import ESTIMATE
 from .judges import JOINED, TASKS, criterion_nodes, score_nodes, stage_name, verdict_nodes
 from .outside import OUTSIDE, outside_chain
@@ -109,11 +112,8 @@ class _Writing:
 
 
 @dataclass(frozen=True)
-class _Weighing:
-    k1: float = 1.2
-    b: float = 0.75
-    title_weight: float = 0.0
-    title_b: float = 0.75
+class _Language:
+    language: str = "auto"
 
 
 @dataclass(frozen=True)
@@ -137,11 +137,22 @@ def _in_body(resolved: Resolved) -> _Matching:
     return _Matching(index.headings and index.title_weight == 0)
 
 
-def _weighing(resolved: Resolved) -> _Weighing:
+def _weighing(resolved: Resolved) -> Scoring:
+    """What counts for a scoring; the rest stays at its default, and counts for no key."""
     index = resolved.configuration.index
+    made = Scoring(index.scoring)
     if index.title_weight > 0:
-        return _Weighing(index.k1, index.b, index.title_weight, index.title_b)
-    return _Weighing(index.k1, index.b)
+        made = replace(made, title_weight=index.title_weight)
+    if index.scoring == "dirichlet":
+        return replace(made, mu=index.mu)
+    made = replace(made, k1=index.k1, b=index.b)
+    if index.title_weight > 0:
+        made = replace(made, title_b=index.title_b)
+    return replace(made, delta=index.delta) if index.scoring == "bm25+" else made
+
+
+def _language(resolved: Resolved) -> _Language:
+    return _Language(resolved.configuration.index.language)
 
 
 def _writer(resolved: Resolved) -> Mapping[str, Wanted]:
@@ -168,6 +179,16 @@ def _drifting(resolved: Resolved) -> _Drifting:
     return _Drifting(tuple(float(each.get("least", 0.0)) for each in resolved.configuration.rewriting))
 
 
+def _by_terms(resolved: Resolved) -> retrieval.ByWords:
+    search = resolved.configuration.search
+    how = WordSearch(search.stop_words)
+    if search.feedback:
+        how = replace(
+            how, feedback=search.feedback, feedback_terms=search.feedback_terms, feedback_weight=search.feedback_weight
+        )
+    return retrieval.ByWords(_depth(resolved), how)
+
+
 def _depth(resolved: Resolved) -> int:
     return depth(resolved.configuration.search.top)
 
@@ -177,9 +198,15 @@ def _keeping(resolved: Resolved) -> _Keeping:
     return _Keeping(context.keep, context.budget)
 
 
-def _reach(resolved: Resolved) -> Any:
-    search = resolved.configuration.search
-    return None if search.nearest == "exact" else search.reach.told(search.nearest)
+def _coding(resolved: Resolved) -> Coding:
+    return Coding(resolved.configuration.embedding.keep, resolved.configuration.embedding.bits)
+
+
+def _nearing(resolved: Resolved) -> corpus.Nearing:
+    search, embedding = resolved.configuration.search, resolved.configuration.embedding
+    if search.nearest != "exact":
+        return corpus.Nearing(search.reach.told(search.nearest))
+    return corpus.Nearing(rescore=embedding.rescore if _coding(resolved) != Coding() else 0)
 
 
 def _answerer(resolved: Resolved, tasks: tuple[str, ...] = ("answer",)) -> Mapping[str, Wanted]:
@@ -195,9 +222,9 @@ def _asks_again(resolved: Resolved) -> bool:
 
 
 GRAPH: tuple[Stage, ...] = (
-    Stage("chunks", 4, DOCUMENT, ("documents",), corpus.chunks, _cutting, _tokenizer, open=corpus.open_chunks),
+    Stage("chunks", 5, DOCUMENT, ("documents",), corpus.chunks, _cutting, _tokenizer, open=corpus.open_chunks),
     Stage(
-        "units", 3, DOCUMENT, ("documents", "chunks"), corpus.units, _serving, _tokenizer,
+        "units", 4, DOCUMENT, ("documents", "chunks"), corpus.units, _serving, _tokenizer,
         used=lambda resolved: resolved.configuration.chunking.serve != "chunk", open=corpus.open_units,
     ),
     Stage(
@@ -208,50 +235,55 @@ GRAPH: tuple[Stage, ...] = (
     Stage("matched", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, _matching, kept=False),
     Stage("body", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, _in_body, kept=False),
     Stage("titles", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.titles, kept=False),
-    Stage("terms", 1, DOCUMENT, ("body",), corpus.count_terms, open=corpus.open_columns, together=512),
+    Stage("terms", 2, DOCUMENT, ("body",), corpus.count_terms, _language, open=corpus.open_columns, together=512),
     Stage(
-        "title terms", 1, DOCUMENT, ("titles",), corpus.count_terms, open=corpus.open_columns, together=512,
+        "title terms", 2, DOCUMENT, ("titles",), corpus.count_terms, _language, open=corpus.open_columns, together=512,
         used=lambda resolved: resolved.configuration.index.title_weight > 0,
     ),
     Stage(
-        "keyword", 3, CORPUS, ("terms", "title terms"), corpus.keyword_index, _weighing, open=corpus.open_keyword,
+        "keyword", 4, CORPUS, ("terms", "title terms"), corpus.keyword_index, _weighing, open=corpus.open_keyword,
         used=lambda resolved: _by_words(resolved) or _rarity(resolved),
     ),
     Stage(
-        "fitted", 3, CORPUS, ("matched",), corpus.fitted, models=_fitter,
+        "fitted", 4, CORPUS, ("matched",), corpus.fitted, models=_fitter,
         used=lambda resolved: bool(_learnt(resolved)), open=corpus.open_arrays,
     ),
     Stage(
-        "vectors", 3, DOCUMENT, ("matched", "fitted"), corpus.vectors, models=_embedder("passage"),
+        "vectors", 4, DOCUMENT, ("matched", "fitted"), corpus.vectors, models=_embedder("passage"),
         used=_by_vectors, open=corpus.open_vectors, together=256,
     ),
     Stage(
-        "nearest", 3, CORPUS, ("vectors",), corpus.nearest_index,
+        "codes", 1, DOCUMENT, ("vectors",), corpus.codes, _coding, open=corpus.open_codes, together=256,
+        used=lambda resolved: _by_vectors(resolved) and _coding(resolved) != Coding(),
+    ),
+    Stage(
+        "nearest", 4, CORPUS, ("vectors", "codes"), corpus.nearest_index,
         lambda resolved: resolved.configuration.search.nearness.told(), open=corpus.open_nearest,
         write=corpus.write_nearest,
         used=lambda resolved: _by_vectors(resolved) and resolved.configuration.search.nearest != "exact",
     ),
     Stage(
-        "words", 1, CORPUS, ("chunks", "written", "keyword"), corpus.word_searcher, kept=False,
+        "words", 1, CORPUS, ("chunks", "written", "keyword", "documents"), corpus.word_searcher, kept=False,
         used=lambda resolved: _by_words(resolved) or _rarity(resolved),
     ),
     Stage(
-        "near", 1, CORPUS, ("chunks", "written", "vectors", "nearest"), corpus.vector_searcher, _reach, kept=False,
+        "near", 2, CORPUS, ("chunks", "written", "vectors", "codes", "nearest"), corpus.vector_searcher, _nearing,
+        kept=False,
         used=_by_vectors,
     ),
     Stage(
         "definitions", 1, DOCUMENT, ("documents",), corpus.defined, open=corpus.open_defined,
         used=lambda resolved: any(METHODS[each["method"]].glossary for each in resolved.configuration.rewriting),
     ),
-    Stage("rewrite", 1, QUESTION, ("wording", "turns", "glossary"), retrieval.rewritten, record=Queries),
-    Stage("alone", 1, QUESTION, ("wording", "rewritten"), retrieval.standing_alone, record=Wording, together=1024),
+    Stage("rewrite", 1, QUESTION, ("wording", "turns", "definitions"), retrieval.rewritten, record=Queries),
+    Stage("alone", 1, QUESTION, ("wording", "rewrite"), retrieval.standing_alone, record=Wording, together=1024),
     Stage("queries", 3, QUESTION, ("wording",), retrieval.queries, record=Queries, together=1024),
     Stage(
         "query vectors", 1, QUESTION, ("queries", "fitted"), retrieval.query_vectors, models=_embedder("query"),
         used=_by_vectors, record=QueryVectors,
     ),
     Stage(
-        "keyword hits", 1, QUESTION, ("queries", "words", "condition"), retrieval.keyword_hits, _depth,
+        "keyword hits", 2, QUESTION, ("queries", "words", "condition"), retrieval.keyword_hits, _by_terms,
         used=_by_words, record=Hits,
     ),
     Stage(
@@ -393,15 +425,15 @@ def _rewrite(number: int, stage: Stage, settings: Mapping[str, Any], nodes: Chai
     inputs = {
         "wording": given["wording"],
         "turns": "turns" if method.turns else None,
-        "glossary": found("definitions", nodes) if method.glossary else None,
+        "definitions": found("definitions", nodes) if method.glossary else None,
     }
     how = retrieval.Rewriting(settings["method"], settings.get("count", method.count), settings.get("prompt", ""))
-    models = {"rewriter": Wanted("language", settings["model"], (method.task,))}
+    models = {"rewriter": Wanted("language", settings.get("model", ""), (method.task,))}
     name = f"rewrite {number}"
     made = {name: Node(name, stage, inputs, how, models)}
     if method.turns:
         alone = f"alone {number}"
-        made[alone] = Node(alone, STAGES["alone"], {"wording": given["wording"], "rewritten": name}, None)
+        made[alone] = Node(alone, STAGES["alone"], {"wording": given["wording"], "rewrite": name}, None)
         given["wording"] = alone
     return made
 

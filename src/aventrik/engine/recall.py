@@ -21,7 +21,8 @@ def recall(place: Place) -> float | None:
     known = store.values([key])
     if key in known:
         return float(decode(float, known[key]))
-    found = approximate.recall(place.open("nearest"), place.open("vectors"), search.reach)
+    rows = place.open("codes").rows if "codes" in place.nodes else place.open("vectors")
+    found = approximate.recall(place.open("nearest"), rows, search.reach)
     body = encode(found)
     store.keep([Kept(key, "recall", digest(body), body)])
     return found

@@ -14,6 +14,8 @@ from ..core.chunking import METHODS, Cutting
 from ..core.context.serving import WAYS, Serving
 from ..core.errors import BadInput
 from ..core.indexing.approximate import LAYOUTS, Nearness, Reach
+from ..core.indexing.compact import BITS
+from ..core.indexing.keyword import SCORINGS
 from ..core.indexing.texts import KINDS
 from ..core.reranking import STEPS, check_setting
 from ..core.rewriting import METHODS as REWRITES
@@ -21,6 +23,9 @@ from ..core.rewriting import MOST, NUMBERS
 from ..core.searching import METHODS as SEARCHES
 from ..core.searching.filters import parse
 from ..core.searching.fusion import BLENDS, SCALINGS
+from ..core.searching.words import STOP_WORDS
+from ..core.text.languages import AUTO
+from ..core.text.languages import CHOICES as LANGUAGES
 from ..core.text.rulers import UNITS
 from .toml import nearest, one_of
 
@@ -78,6 +83,10 @@ class Index(_Table):
     b: float = Field(0.75, ge=0, le=1, strict=False)
     title_weight: float = Field(0.0, ge=0, le=100, strict=False)
     title_b: float = Field(0.75, ge=0, le=1, strict=False)
+    scoring: Annotated[str, one_of(SCORINGS)] = "bm25"
+    delta: float = Field(1.0, ge=0, le=10, strict=False)
+    mu: float = Field(1000.0, gt=0, le=1e6, strict=False)
+    language: Annotated[str, one_of(LANGUAGES)] = AUTO
 
 
 class Embedding(_Table):
@@ -85,6 +94,16 @@ class Embedding(_Table):
 
     model: str = "lsa"
     dimensions: int = Field(192, ge=2, le=4096)
+    keep: int = Field(0, ge=0, le=100_000)
+    bits: int = 32
+    rescore: int = Field(0, ge=0, le=1000)
+
+    @field_validator("bits")
+    @classmethod
+    def _of_some(cls, bits: int) -> int:
+        if bits not in BITS:
+            raise ValueError(f"{bits} is not one of {', '.join(map(str, BITS))}")
+        return bits
 
 
 class Search(_Table):
@@ -103,6 +122,10 @@ class Search(_Table):
     effort: int = Field(256, ge=1, le=100_000)
     lists: int = Field(0, ge=0, le=1_000_000)
     probes: int = Field(20, ge=1, le=1_000_000)
+    stop_words: Annotated[str, one_of(STOP_WORDS)] = "drop"
+    feedback: int = Field(0, ge=0, le=1000)
+    feedback_terms: int = Field(20, ge=1, le=1000)
+    feedback_weight: float = Field(0.5, ge=0, le=1, strict=False)
 
     @field_validator("where")
     @classmethod
@@ -237,6 +260,10 @@ class Configuration(_Table):
         if self.search.method != "keyword" and self.embedding.model == "none":
             raise ValueError(
                 f"search.method '{self.search.method}' needs an embedding model, and embedding.model is 'none'"
+            )
+        if self.search.method != "keyword" and self.embedding.bits != 32 and self.search.nearest != "exact":
+            raise ValueError(
+                f"embedding.bits {self.embedding.bits} goes with search.nearest 'exact' alone, not '{self.search.nearest}'"
             )
         return self
 

@@ -1,19 +1,21 @@
-"""Keyword search: BM25 and, over title and body, BM25F, with postings that are laid out a term at a time."""
+"""Keyword search: BM25 and, over title and body, BM25F; BM25+; a language model; with postings that are laid out a term
+at a time."""
 
 from __future__ import annotations
 
 import math
 from collections import Counter, OrderedDict
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from ..text import terms
+from ..text import WORD, pieces_of, stem, stems_of
 from ..text.counting import hash_of
+from ..text.languages import ENGLISH, NONE, NUMBERED
 from . import Hit, Narrowing, best
 from .terms import Columns, count, table_of
 
@@ -25,16 +27,44 @@ _ROW_BYTES = 50_000_000
 
 
 @dataclass(frozen=True)
+class Scoring:
+    """How terms are weighed (see `KeywordIndex`): `way` is one of `SCORINGS`; `delta` counts for BM25+, `mu` for the
+    language model."""
+
+    way: str = "bm25"
+    k1: float = 1.2
+    b: float = 0.75
+    title_weight: float = 0.0
+    title_b: float = 0.75
+    delta: float = 1.0
+    mu: float = 1000.0
+
+
+PLAIN = Scoring()
+SCORINGS = ("bm25", "bm25+", "dirichlet")
+
+
+@dataclass(frozen=True)
 class KeywordIndex:
-    """Postings of each term: text numbers and BM25 weights.
+    """Postings of each term: text numbers and weights.
 
     Term t's postings are `texts[first[t]:first[t + 1]]` (int32, ascending) and the same part of `weights`
-    (float32). `hashes` (uint64, ascending) are the terms' 64-bit hashes, by which a term is found.
+    (float32). `hashes` (uint64, ascending) are the terms' 64-bit hashes, by which a term is found. `norms` (float32,
+    one a text, or empty): what each term of a query adds to the score of any text. `languages` are those by whose
+    stemmers the texts' terms were made.
 
-    The weight of a term in a text (Robertson and Zaragoza, 2009, sections 3.4 and 3.6) is
+    The score of a text is the sum over the terms of the query of weight + norm, as often as a term stands in it.
+
+    BM25 (Robertson and Zaragoza, 2009, sections 3.4 and 3.6): the weight of a term in a text is
     idf · tf · (k1 + 1) / (tf + k1), where tf is the sum over the fields of
     field weight · count / (1 − b + b · length ÷ mean length), each with the field's own b and lengths,
     and idf = ln(1 + (N − n + 0.5) / (n + 0.5)), which is never negative.
+
+    BM25+ (Lv and Zhai, 2011): idf · (tf · (k1 + 1) / (tf + k1) + δ) with the same tf, and idf = ln((N + 1) / n).
+
+    A language model with Dirichlet smoothing (Zhai and Lafferty, 2004, section 3): the weight is
+    ln(1 + count / (μ · p)), where p is the term's share of all words of the collection, and the norm
+    ln(μ / (length + μ)); counts and lengths are summed over the fields, each times its weight.
     """
 
     size: int
@@ -42,25 +72,65 @@ class KeywordIndex:
     first: npt.NDArray[np.int64]
     texts: npt.NDArray[np.int32]
     weights: npt.NDArray[np.float32]
+    norms: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, np.float32))
+    languages: tuple[str, ...] = (ENGLISH,)
 
     def search(self, query: str, top: int, narrowing: Narrowing | None = None) -> list[Hit]:
-        """The `top` texts (or, narrowed, chunks) that share a term with the query, as (number, score), best first."""
-        scores = self.scores(terms(query))
+        """The `top` texts (or, narrowed, chunks) that share a term with the query, as (number, score), best first; every
+        word of the query counts (see `core.searching.words` for more)."""
+        weights: Counter[str] = Counter()
+        for term in self.stems(WORD.findall(query.lower())):
+            weights[term] += 1
+        return self.weighed(weights, top, narrowing)
+
+    def stems(self, words: Sequence[str]) -> list[str]:
+        """What lower-cased words are matched by: their stems in each language of the texts, one of each form a word."""
+        found: list[str] = []
+        for word in words:
+            for piece in pieces_of(word):
+                found.extend(dict.fromkeys(self._stem(piece, language) for language in self.languages))
+        return found
+
+    @staticmethod
+    def _stem(word: str, language: str) -> str:
+        return stem(word) if language == ENGLISH else stems_of([word], language)[0]
+
+    def weighed(
+        self,
+        weights: Mapping[str, float],
+        top: int,
+        narrowing: Narrowing | None = None,
+        among: npt.NDArray[np.int32] | None = None,
+    ) -> list[Hit]:
+        """The `top` texts (or, narrowed, chunks) that have one of some stemmed terms, each of which counts with its
+        weight; of the texts `among` alone, where they are given."""
+        scores = self.scores(weights)
+        floor = 0.0
+        if len(self.norms):
+            has = np.zeros(self.size, dtype=bool)
+            for term in weights:
+                has[self.texts_with(term)] = True
+            scores = np.where(has, scores + self.norms * np.float32(sum(weights.values())), np.float32(-np.inf))
+            floor = -np.inf
+        if among is not None:
+            kept = np.full(self.size, -np.inf, dtype=np.float32)
+            kept[among] = scores[among]
+            scores = kept
         if narrowing is not None:
             scores = narrowing.of_chunks(scores)
-        return best(scores, top, floor=0.0)
+        return best(scores, top, floor=floor)
 
-    def scores(self, query_terms: Sequence[str]) -> npt.NDArray[np.float32]:
-        """The score of every text; a term that stands twice in the query counts twice."""
+    def scores(self, weights: Mapping[str, float]) -> npt.NDArray[np.float32]:
+        """The sum of the terms' weights in every text, each times that of the query; without norms."""
         scores = np.zeros(self.size, dtype=np.float32)
-        for term, times in Counter(query_terms).items():
+        for term, times in weights.items():
             left, right = self._postings(term)
             if (right - left) * _OFTEN > self.size:
                 row = self._row(term, left, right)
-                scores += row * np.float32(times) if times > 1 else row
+                scores += row * np.float32(times) if times != 1 else row
             elif left < right:
-                weights = self.weights[left:right]
-                scores[self.texts[left:right]] += weights * np.float32(times) if times > 1 else weights
+                found = self.weights[left:right]
+                scores[self.texts[left:right]] += found * np.float32(times) if times != 1 else found
         return scores
 
     @cached_property
@@ -109,42 +179,43 @@ class KeywordIndex:
             "first": self.first,
             "texts": self.texts,
             "weights": self.weights,
+            "norms": self.norms,
+            "languages": np.array([_number(each) for each in self.languages], dtype=np.int16),
         }
 
     @classmethod
     def from_arrays(cls, arrays: dict[str, npt.NDArray]) -> KeywordIndex:
         """The inverse of `arrays`."""
-        columns = {name: arrays[name] for name in ("hashes", "first", "texts", "weights")}
-        return cls(size=int(arrays["size"][0]), **columns)
+        columns = {name: arrays[name] for name in ("hashes", "first", "texts", "weights", "norms")}
+        return cls(int(arrays["size"][0]), **columns, languages=_named(arrays["languages"]))
+
+
+def _number(language: str) -> int:
+    return NUMBERED.index(language) if language in NUMBERED else -1
+
+
+def _named(numbers: npt.NDArray) -> tuple[str, ...]:
+    """Languages by their numbers, the commonest first; English where there is none."""
+    counts = Counter(np.asarray(numbers).tolist())
+    return tuple(NUMBERED[each] if each >= 0 else NONE for each, _ in counts.most_common()) or (ENGLISH,)
 
 
 def build(
-    texts: Iterable[str],
-    k1: float = 1.2,
-    b: float = 0.75,
-    titles: Iterable[str] = (),
-    title_weight: float = 0.0,
-    title_b: float = 0.75,
+    texts: Iterable[str], scoring: Scoring = PLAIN, titles: Iterable[str] = (), language: str = ENGLISH
 ) -> KeywordIndex:
-    """An index over texts; `titles`, one a text, are their second field."""
+    """An index over texts of one language; `titles`, one a text, are their second field."""
 
     def whole(one: Iterable[str]) -> Terms:
-        [columns] = count([list(one)])
+        [columns] = count([list(one)], language)
         return columns, {name: np.array([0, len(column)], dtype=np.int64) for name, column in columns.items()}
 
-    return merge(whole(texts), k1, b, whole(titles) if title_weight > 0 else None, title_weight, title_b)
+    return merge(whole(texts), scoring, whole(titles) if scoring.title_weight > 0 else None)
 
 
-def merge(
-    body: Terms,
-    k1: float = 1.2,
-    b: float = 0.75,
-    titles: Terms | None = None,
-    title_weight: float = 0.0,
-    title_b: float = 0.75,
-) -> KeywordIndex:
+def merge(body: Terms, scoring: Scoring = PLAIN, titles: Terms | None = None) -> KeywordIndex:
     """An index from the terms of all documents, each field as (columns, where each document's begin and end)."""
     fields = [body] if titles is None else [body, titles]
+    languages = _named(body[0]["language"])
     hashes = np.unique(np.concatenate([columns["vocabulary"] for columns, _ in fields]))
     counts = table_of(*body, hashes)
     size = counts.shape[0]
@@ -152,21 +223,48 @@ def merge(
         nothing = np.zeros(0)
         first = np.zeros(1, np.int64)
         return KeywordIndex(
-            size, nothing.astype(np.uint64), first, nothing.astype(np.int32), nothing.astype(np.float32)
+            size,
+            nothing.astype(np.uint64),
+            first,
+            nothing.astype(np.int32),
+            nothing.astype(np.float32),
+            languages=languages,
         )
-    table = _by_length(counts, b)
+    model = scoring.way == "dirichlet"
+    table = counts.astype(np.float32) if model else _by_length(counts, scoring.b)
     if titles is not None:
-        table = table + np.float32(title_weight) * _by_length(table_of(*titles, hashes), title_b)
+        other = table_of(*titles, hashes)
+        table = table + np.float32(scoring.title_weight) * (
+            other.astype(np.float32) if model else _by_length(other, scoring.title_b)
+        )
+    norms = np.zeros(0, np.float32)
+    if model:
+        lengths = np.asarray(table.sum(axis=1), dtype=np.float64).ravel()
+        norms = np.log(scoring.mu / (lengths + scoring.mu)).astype(np.float32)
     columns = table.tocsc()  # of each term the texts in ascending order
     frequency = np.diff(columns.indptr)
-    idf = np.log1p((size - frequency + 0.5) / (frequency + 0.5))
-    weights = columns.data
-    of_posting = np.repeat(idf.astype(np.float32), frequency)
+    if model:
+        sums = np.asarray(columns.sum(axis=0), dtype=np.float64).ravel()
+        per_term = sums / max(float(sums.sum()), 1e-9)
+    elif scoring.way == "bm25+":
+        per_term = np.log((size + 1) / np.maximum(frequency, 1))
+    else:
+        per_term = np.log1p((size - frequency + 0.5) / (frequency + 0.5))
+    _weigh(columns.data, np.repeat(per_term, frequency), scoring)
+    texts_of = columns.indices.astype(np.int32, copy=False)
+    return KeywordIndex(size, hashes, columns.indptr.astype(np.int64), texts_of, columns.data, norms, languages)
+
+
+def _weigh(weights: npt.NDArray[np.float32], per_term: npt.NDArray[np.float64], scoring: Scoring) -> None:
+    """Makes the weights of postings out of their counts, in place, a slice at a time."""
     for left in range(0, len(weights), _SLICE):
         some = weights[left : left + _SLICE].astype(np.float64)
-        weights[left : left + _SLICE] = of_posting[left : left + _SLICE] * (some * (k1 + 1) / (some + k1))
-    texts_of = columns.indices.astype(np.int32, copy=False)
-    return KeywordIndex(size, hashes, columns.indptr.astype(np.int64), texts_of, weights)
+        of = per_term[left : left + _SLICE]
+        if scoring.way == "dirichlet":
+            weights[left : left + _SLICE] = np.log1p(some / (scoring.mu * of))
+        else:
+            more = scoring.delta if scoring.way == "bm25+" else 0.0
+            weights[left : left + _SLICE] = of * (some * (scoring.k1 + 1) / (some + scoring.k1) + more)
 
 
 def _by_length(counts: Any, b: float) -> Any:

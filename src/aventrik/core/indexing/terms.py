@@ -9,20 +9,47 @@ import numpy as np
 import numpy.typing as npt
 
 from ..text.counting import Vocabulary, count_terms
+from ..text.languages import AUTO, ENGLISH, NUMBERED, language_of
 
 Columns = dict[str, npt.NDArray]
 
+_HEAD = 20_000  # characters of a document by which its language is told
 
-def count(documents: Sequence[Sequence[str]]) -> list[Columns]:
-    """The terms of each document's texts.
+
+def count(documents: Sequence[Sequence[str]], language: str = AUTO) -> list[Columns]:
+    """The terms of each document's texts, stemmed in `language`: "auto" for that of each document, as far as it can be
+    told, and English else; "none" for words as they stand.
 
     `vocabulary` (uint64, ascending): the hashes of the terms of the document; `sizes` (int32): for each text how many
     different terms it has; `terms` and `counts` (int32): for each of them, text by text, its place in the vocabulary
-    and how often it occurs.
+    and how often it occurs; `language` (int16, one): the number of the language, −1 for none.
     """
-    vocabulary = Vocabulary()
+    spoken = [_language(texts) if language == AUTO else language for texts in documents]
+    made: list[Columns] = [{} for _ in documents]
+    for each in dict.fromkeys(spoken):
+        places = [place for place, other in enumerate(spoken) if other == each]
+        for place, columns in zip(places, _counted([documents[place] for place in places], each)):
+            made[place] = columns
+    return made
+
+
+def _language(texts: Sequence[str]) -> str:
+    """The language of a document by the beginnings of its texts."""
+    head: list[str] = []
+    size = 0
+    for text in texts:
+        head.append(text)
+        size += len(text)
+        if size >= _HEAD:
+            break
+    return language_of("\n".join(head)[:_HEAD]) or ENGLISH
+
+
+def _counted(documents: Sequence[Sequence[str]], language: str) -> list[Columns]:
+    vocabulary = Vocabulary(language=language)
     table = count_terms((text for texts in documents for text in texts), vocabulary)
     hashes = vocabulary.hashes()
+    number = NUMBERED.index(language) if language in NUMBERED else -1
     made: list[Columns] = []
     row = 0
     for texts in documents:
@@ -35,6 +62,7 @@ def count(documents: Sequence[Sequence[str]]) -> list[Columns]:
                 "sizes": np.diff(table.indptr[row : row + len(texts) + 1]).astype(np.int32),
                 "terms": places.astype(np.int32),
                 "counts": table.data[left:right].astype(np.int32),
+                "language": np.array([number], dtype=np.int16),
             }
         )
         row += len(texts)

@@ -37,7 +37,7 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "consistent": addressing.agree,
     "criterion": patterns.grade_by_patterns,
 }
-_VERSION = 4
+_VERSION = 5
 
 
 class OfflineModel:

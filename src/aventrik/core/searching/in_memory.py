@@ -13,6 +13,7 @@ from ..chunking import ChunkTable
 from ..indexing import Narrowing
 from ..indexing.keyword import KeywordIndex
 from ..protocols import Hit
+from .words import PLAIN, WordSearch, search
 
 # (queries of shape (q, d), how many, which index texts may be found) → for each query the nearest index texts
 Nearest = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"], list[list[Hit]]]
@@ -20,20 +21,24 @@ Nearest = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"
 
 @dataclass(frozen=True, eq=False)
 class InMemory:
-    """Searches the chunks of `table`; `owner` gives the chunk of each index text, None where text i is chunk i."""
+    """Searches the chunks of `table`; `owner` gives the chunk of each index text, None where text i is chunk i, and
+    `text_of` the text of a chunk with the headings over it, in which phrases are looked for."""
 
     identity: str
     table: ChunkTable
     owner: npt.NDArray[np.int32] | None = None
     keyword: KeywordIndex | None = None
     nearest: Nearest | None = None
+    text_of: Callable[[int], str] = lambda chunk: ""
 
-    def by_words(self, queries: Sequence[str], top: int, condition: frozenset[str] | None) -> list[list[Hit]]:
-        """For each query the `top` chunks that share a term with it."""
+    def by_words(
+        self, queries: Sequence[str], top: int, condition: frozenset[str] | None, how: WordSearch = PLAIN
+    ) -> list[list[Hit]]:
+        """For each query the `top` chunks that share a term with it and hold its phrases."""
         if self.keyword is None:
             return [[] for _ in queries]
         narrowing = self._narrowing(condition)
-        return [self.keyword.search(text, top, narrowing) for text in queries]
+        return [search(self.keyword, text, top, narrowing, how, self.text_of) for text in queries]
 
     def by_vectors(
         self, queries: npt.NDArray[np.float32], top: int, condition: frozenset[str] | None

@@ -10,13 +10,35 @@ import Stemmer
 
 from ..documents.spans import Range
 
-WORD = re.compile(r"\d+(?:[.,:]\d+)*|[^\W\d_]+(?:['’][^\W\d_]+)*|[^\W_]+")
+# Marks that stand on or beside letters and are no letters themselves: accents, vowel signs, joiners.
+_MARKS = (
+    "\u0300-\u036f\u0483-\u0489\u0591-\u05bd\u05bf\u05c1-\u05c7\u0610-\u061a\u064b-\u065f\u0670\u06d6-\u06ed"
+    + "".join(
+        f"{chr(block + 1)}-{chr(block + 3)}{chr(block + 0x3C)}{chr(block + 0x3E)}-{chr(block + 0x4D)}"
+        f"{chr(block + 0x55)}-{chr(block + 0x57)}{chr(block + 0x62)}{chr(block + 0x63)}"
+        for block in range(0x0900, 0x0E00, 0x80)
+    )
+    + "\u0e31\u0e34-\u0e3a\u0e47-\u0e4e\u0eb1\u0eb4-\u0ebc\u0ec8-\u0ecd\u102b-\u103e\u17b4-\u17d3\u200c\u200d"
+    "\u3099\u309a\ufe20-\ufe2f"
+)
+_LETTERS = rf"[^\W\d_]+(?:[{_MARKS}]+[^\W\d_]*)*"
+WORD = re.compile(rf"\d+(?:[.,:]\d+)*|{_LETTERS}(?:['’]{_LETTERS})*|[^\W_]+")
+# Scripts that are written without white space between words, or whose words carry their endings in writing.
+_UNSPACED = (
+    "\u0e00-\u0e7f\u3005-\u3007\u3040-\u30ff\u31f0-\u31ff\u3400-\u4dbf\u4e00-\u9fff\uac00-\ud7af\uf900-\ufaff"
+    "\uff66-\uff9d\U00020000-\U0003ffff"
+)
+_OF_UNSPACED = re.compile(rf"[{_UNSPACED}]")
+_RUN = re.compile(rf"[{_UNSPACED}]+|[^{_UNSPACED}]+")
 NUMBER = re.compile(r"\d+(?:[.,:]\d+)*")
 TOKEN = re.compile(r"[^\W_]{1,6}|[^\w\s]|_")
-_BREAK = re.compile(r"""(?P<stop>[.!?]+["'”’)\]]*)(?=[ \t]+["'“‘(\[]?[A-Z0-9])|\n+""")
+_BREAK = re.compile(
+    r"""(?P<stop>[.!?]+["'”’)\]»]*)(?=[ \t]+["'“‘„(\[«¿¡]*(?P<next>\w))|"""
+    r"""(?P<full>[。！？｡]+[」』”’）】〉》"']*|[।॥؟۔։።]+["'”’)\]»]*(?=\s))|\n+"""
+)
 _ABBREVIATION = re.compile(
     r"(?:^|[\s(\[])(?:e\.g|i\.e|etc|cf|vs|viz|no|nos|fig|figs|dr|mr|mrs|ms|st|sec|ch|vol|pp?|ed|eds|approx|"
-    r"dept|inc|ltd|jr|sr|al|[A-Za-z])\.$",
+    r"dept|inc|ltd|jr|sr|al|bzw|usw|ca|evtl|ggf|inkl|abs|art|nr|str|hr|mme|mlle|env|sra|ud|uds|núm|pág|av|[^\W\d_])\.$",
     re.IGNORECASE,
 )
 
@@ -44,20 +66,46 @@ def stem(word: str) -> str:
     return str(_stemmer.stemWord(word.replace("’", "'")))
 
 
-def stems_of(words: list[str]) -> list[str]:
-    """`stem` of many words at once."""
-    return list(_stemmer.stemWords([word.replace("’", "'") for word in words]))
+def stems_of(words: list[str], language: str = "english") -> list[str]:
+    """The stems of many lower-cased words at once; of a language without a stemmer the words themselves."""
+    plain = [word.replace("’", "'") for word in words]
+    if language == "english":
+        return list(_stemmer.stemWords(plain))
+    from .languages import stemmer
+
+    found = stemmer(language)
+    return plain if found is None else list(found.stemWords(plain))
 
 
-def terms(text: str) -> list[str]:
-    """Stemmed, lower-cased words: what keyword search matches."""
-    return [stem(word) for word in WORD.findall(text.lower())]
+def pieces_of(word: str) -> list[str]:
+    """What a word is matched by: itself, but for its stretches of Chinese, Japanese, Korean or Thai letters each two that
+    stand beside each other (a single one by itself)."""
+    if word.isascii() or not _OF_UNSPACED.search(word):
+        return [word]
+    found: list[str] = []
+    for run in _RUN.findall(word):
+        pairs = len(run) > 1 and _OF_UNSPACED.match(run)
+        found.extend([run[place : place + 2] for place in range(len(run) - 1)] if pairs else [run])
+    return found
+
+
+def terms(text: str, language: str = "english") -> list[str]:
+    """Stemmed, lower-cased words, of scripts without white space pairs of letters: what keyword search matches."""
+    found = WORD.findall(text.lower())
+    if not text.isascii():
+        found = [piece for word in found for piece in pieces_of(word)]
+    if language == "english":
+        return [stem(word) for word in found]
+    return stems_of(found, language)
 
 
 @lru_cache(maxsize=1 << 15)
 def content_terms(text: str) -> tuple[str, ...]:
     """`terms` without stop words, in order, repeats kept."""
-    return tuple(stem(word) for word in WORD.findall(text.lower()) if word not in STOP_WORDS)
+    found = [word for word in WORD.findall(text.lower()) if word not in STOP_WORDS]
+    if not text.isascii():
+        found = [piece for word in found for piece in pieces_of(word)]
+    return tuple(stem(word) for word in found)
 
 
 def numbers(text: str) -> list[str]:
@@ -83,18 +131,27 @@ def count_tokens(text: str) -> int:
 def sentences(text: str, start: int = 0, end: int | None = None) -> Iterator[Range]:
     """Ranges of sentences in text[start:end], without white space at their ends.
 
-    A sentence ends at a full stop, question or exclamation mark that white space and a capital or a figure
-    follow, unless an abbreviation or an initial stands before it, and always at a newline.
+    A sentence ends at a full stop, question or exclamation mark that white space and a capital, a figure, or a letter of a
+    script without capitals follow, unless an abbreviation or an initial stands before it; at the full stops of scripts
+    that have their own; and always at a newline.
     """
     end = len(text) if end is None else end
     left = start
     for found in _BREAK.finditer(text, start, end):
-        right = found.end("stop") if found["stop"] else found.start()
-        if found["stop"] == "." and _ABBREVIATION.search(text, max(left, right - 12), right):
+        stop = found["stop"]
+        right = found.end("stop") if stop else found.end("full") if found["full"] else found.start()
+        if stop and not _may_begin(found["next"]):
+            continue
+        if stop == "." and _ABBREVIATION.search(text, max(left, right - 12), right):
             continue
         yield from _sentence(text, left, right)
-        left = found.end() if not found["stop"] else right
+        left = right if stop else found.end()
     yield from _sentence(text, left, end)
+
+
+def _may_begin(letter: str) -> bool:
+    """Whether a sentence may begin with a letter: a capital, a figure, or a letter of a script without capitals."""
+    return letter.isupper() or letter.isdigit() or (letter.isalpha() and letter.lower() == letter.upper())
 
 
 @lru_cache(maxsize=1 << 12)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from . import WORD, stems_of
+from . import WORD, pieces_of, stems_of
 
 _BLOCK = 8192
 _REMEMBERED = 400_000
@@ -28,7 +28,14 @@ class Vocabulary:
     Numbers follow the order in which stems are met. `words_left_out` never count; once `closed`, no new stem does.
     """
 
-    def __init__(self, stems: Sequence[str] = (), words_left_out: Iterable[str] = (), closed: bool = False) -> None:
+    def __init__(
+        self,
+        stems: Sequence[str] = (),
+        words_left_out: Iterable[str] = (),
+        closed: bool = False,
+        language: str = "english",
+    ) -> None:
+        self._language = language
         self._stems = {found: number for number, found in enumerate(stems)}
         self._words: dict[str, int] = dict.fromkeys(words_left_out, _NONE)
         self._closed = closed
@@ -63,8 +70,12 @@ class Vocabulary:
 
     def _learn(self, fresh: list[tuple[int, str]]) -> None:
         """Takes new pieces, each with its hash, apart."""
-        plain = [pair for pair in fresh if pair[1].isalpha()]
-        mixed = [(mark, WORD.findall(piece)) for mark, piece in fresh if not piece.isalpha()]
+        plain = [pair for pair in fresh if _is_word(pair[1])]
+        mixed = [
+            (mark, [each for word in WORD.findall(piece) for each in pieces_of(word)])
+            for mark, piece in fresh
+            if not _is_word(piece)
+        ]
         met = itertools.chain((word for _, word in plain), (word for _, row in mixed for word in row))
         self._number([word for word in dict.fromkeys(met) if word not in self._words])
         self._pieces.update((mark, self._words[word]) for mark, word in plain)
@@ -79,7 +90,7 @@ class Vocabulary:
 
     def _number(self, words: list[str]) -> None:
         """Gives each new word the number of its stem."""
-        for word, found in zip(words, stems_of(words)):
+        for word, found in zip(words, stems_of(words, self._language)):
             known = self._stems.get(found, _NONE)
             if known == _NONE and not self._closed:
                 known = self._stems[found] = len(self._stems)
@@ -103,6 +114,11 @@ class Vocabulary:
         bodies = [found.encode("utf-8", "surrogatepass") for found in self._stems]
         ends = np.cumsum(np.fromiter(map(len, bodies), dtype=np.int64, count=len(bodies)))
         return _hashes(b"".join(bodies), np.concatenate(([0], ends[:-1])).astype(np.int64), ends)
+
+
+def _is_word(piece: str) -> bool:
+    """Whether a piece between white spaces is one word, matched by itself."""
+    return piece.isalpha() and (piece.isascii() or pieces_of(piece) == [piece])
 
 
 def _pieces(body: bytes) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:

@@ -17,6 +17,8 @@ from ...core.context.serving import ServedTable, served, served_columns
 from ...core.documents import Document
 from ...core.documents.spans import text_of
 from ...core.indexing import approximate, keyword, terms
+from ...core.indexing.compact import Coding, Compact, compacted, cut
+from ...core.indexing.compact import search as compact_search
 from ...core.indexing.texts import owners, texts_from, write
 from ...core.indexing.vectors import search as exact
 from ...core.protocols import State
@@ -96,7 +98,7 @@ def titles(given: Given) -> list[list[str]]:
 def count_terms(given: Given) -> list[Columns]:
     """How often each term occurs in each text of each document."""
     [texts] = given.inputs.values()
-    return terms.count(texts)
+    return terms.count(texts, given.settings.language)
 
 
 def defined(given: Given) -> list[Columns]:
@@ -118,16 +120,20 @@ def vectors(given: Given) -> list[Columns]:
     return [{"rows": part} for part in parts]
 
 
+def codes(given: Given) -> list[Columns]:
+    """The vectors of each document as they are kept for search."""
+    return [compacted(np.atleast_2d(columns["rows"]), given.settings) for columns in given["vectors"]]
+
+
 # The whole corpus.
 
 
 def keyword_index(given: Given) -> dict[str, npt.NDArray]:
     """Postings of all terms."""
-    how = given.settings
     title_terms = given["title terms"]
     fields = [None if found is None else (found.columns, found.ends) for found in (given["terms"], title_terms)]
     assert fields[0] is not None
-    return keyword.merge(fields[0], how.k1, how.b, fields[1], how.title_weight, how.title_b).arrays()
+    return keyword.merge(fields[0], given.settings, fields[1]).arrays()
 
 
 def fitted(given: Given) -> State:
@@ -148,7 +154,8 @@ def fitted(given: Given) -> State:
 def nearest_index(given: Given) -> Any:
     """An index that finds near vectors without looking at all of them."""
     given.progress("nearest", 0, 1)
-    return approximate.build(given["vectors"], given.settings)
+    cut = given["codes"]
+    return approximate.build(given["vectors"] if cut is None else cut.rows, given.settings)
 
 
 # How what is kept is opened again.
@@ -199,6 +206,17 @@ def open_vectors(names: Sequence[str], found: Collection) -> npt.NDArray[np.floa
     return rows if rows.ndim == 2 and rows.shape[1] else np.zeros((len(rows), 1), np.float32)
 
 
+def open_codes(names: Sequence[str], found: Collection) -> Compact:
+    """All vectors as they are kept for search."""
+    columns = found.columns
+    width = int(columns["width"].max(initial=1))
+    rows = columns["rows"]
+    if rows.ndim != 2 or not rows.shape[1]:
+        rows = np.zeros((len(rows), 1), rows.dtype)
+    bits = 8 if rows.dtype == np.int8 else 1 if rows.dtype == np.uint8 else 32
+    return Compact(Coding(width, bits), rows, columns["scale"], width)
+
+
 def write_arrays(value: dict[str, npt.NDArray], folder: Path) -> None:
     """Writes arrays, a file each."""
     for name, array in value.items():
@@ -236,18 +254,38 @@ def open_nearest(folder: Path) -> Any:
 
 def word_searcher(given: Given) -> InMemory:
     """Keyword search over the chunks."""
-    written = given["written"]
-    return InMemory(given.key, given["chunks"], None if written is None else written.owner, keyword=given["keyword"])
+    written, table, documents = given["written"], given["chunks"], given["documents"]
+
+    def text_of_chunk(number: int) -> str:
+        document, ranges = documents[table.name(number)], table.ranges(number)
+        return "\n".join([*source(document, ranges), text_of(document.text, ranges)])
+
+    owner = None if written is None else written.owner
+    return InMemory(given.key, table, owner, keyword=given["keyword"], text_of=text_of_chunk)
+
+
+@dataclass(frozen=True)
+class Nearing:
+    """How near vectors are looked for: how thoroughly in an approximate index, None for a search through all; and how
+    many times the wanted number are scored again of vectors that are kept in fewer bits."""
+
+    reach: approximate.Reach | None = None
+    rescore: int = 0
 
 
 def vector_searcher(given: Given) -> InMemory:
-    """Vector search over the chunks: exact, or through the approximate index where there is one."""
-    rows, index, reach = given["vectors"], given["nearest"], given.settings
+    """Vector search over the chunks: exact, through codes in fewer bits, or through the approximate index where there is
+    one."""
+    rows, index, kept, how = given["vectors"], given["nearest"], given["codes"], given.settings
 
     def near(queries: npt.NDArray, top: int, allowed: npt.NDArray[np.bool_] | None) -> list[list[tuple[int, float]]]:
-        if index is None:
-            return exact(rows, queries, top, allowed)
-        return approximate.search(index, rows, queries, top, reach, allowed)
+        if index is not None:
+            if kept is not None:
+                return approximate.search(index, kept.rows, cut(queries, kept.coding.keep), top, how.reach, allowed)
+            return approximate.search(index, rows, queries, top, how.reach, allowed)
+        if kept is not None:
+            return compact_search(kept, rows, queries, top, allowed, how.rescore)
+        return exact(rows, queries, top, allowed)
 
     written = given["written"]
     return InMemory(given.key, given["chunks"], None if written is None else written.owner, nearest=near)

@@ -16,6 +16,7 @@ from ...core.rewriting import Posed, Queries, joined, rewrite
 from ...core.rewriting.drift import Drift, Drifted, Found, changes, likenesses
 from ...core.rewriting.glossary import lines
 from ...core.searching import Candidates, Hits, QueryVectors, Searching, fuse
+from ...core.searching.words import PLAIN, WordSearch
 from ...core.text import count_tokens
 from ..given import Documents, Given
 from ..sources import Wording
@@ -37,7 +38,7 @@ def rewritten(given: Given) -> list[Queries]:
     how: Rewriting = given.settings
     texts = [wording.text for wording in given["wording"]]
     turns = [found.before for found in given["turns"]] if given["turns"] is not None else [()] * len(texts)
-    glossary = given["glossary"]
+    glossary = given["definitions"]
     posed = [
         Posed(text, before, tuple(lines(text, glossary.about(text))) if glossary is not None else ())
         for text, before in zip(texts, turns)
@@ -49,7 +50,7 @@ def standing_alone(given: Given) -> list[Wording]:
     """Each question as it stands without the turns before it; as it was asked where it does so, or where that failed."""
     return [
         Wording(found.texts[1]) if len(found.texts) > 1 else wording
-        for wording, found in zip(given["wording"], given["rewritten"])
+        for wording, found in zip(given["wording"], given["rewrite"])
     ]
 
 
@@ -95,11 +96,20 @@ def query_vectors(given: Given) -> list[QueryVectors]:
     return [QueryVectors.of(part) for part in np.split(rows, np.cumsum([len(each) for each in texts])[:-1])]
 
 
+@dataclass(frozen=True)
+class ByWords:
+    """How many chunks a query looks up, and how its words are read."""
+
+    depth: int
+    how: WordSearch = PLAIN
+
+
 def keyword_hits(given: Given) -> list[Hits]:
     """What each query finds by its words."""
-    searcher, condition = given["words"], given["condition"]
+    searcher, condition, wanted = given["words"], given["condition"], given.settings
     return [
-        Hits(tuple(map(tuple, searcher.by_words(found.texts, given.settings, condition)))) for found in given["queries"]
+        Hits(tuple(map(tuple, searcher.by_words(found.texts, wanted.depth, condition, wanted.how))))
+        for found in given["queries"]
     ]
 
 

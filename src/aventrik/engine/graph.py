@@ -117,11 +117,6 @@ class _Language:
 
 
 @dataclass(frozen=True)
-class _Drifting:
-    least: tuple[float, ...] = ()
-
-
-@dataclass(frozen=True)
 class _Keeping:
     keep: int = 5
     budget: int = 1200
@@ -175,8 +170,9 @@ def _searching(resolved: Resolved) -> Searching:
     )  # fmt: skip
 
 
-def _drifting(resolved: Resolved) -> _Drifting:
-    return _Drifting(tuple(float(each.get("least", 0.0)) for each in resolved.configuration.rewriting))
+def _drifting(resolved: Resolved) -> retrieval.Drifting:
+    least = tuple(float(each.get("least", 0.0)) for each in resolved.configuration.rewriting)
+    return retrieval.Drifting(least, _by_vectors(resolved) and not _fits(resolved))
 
 
 def _by_terms(resolved: Resolved) -> retrieval.ByWords:
@@ -291,7 +287,7 @@ GRAPH: tuple[Stage, ...] = (
         used=_by_vectors, record=Hits,
     ),
     Stage(
-        "drift", 1, QUESTION, ("queries", "query vectors", "keyword hits", "vector hits", "words"), retrieval.drift,
+        "drift", 1, QUESTION, ("queries", "keyword hits", "vector hits", "words", "chunks", "documents"), retrieval.drift,
         _drifting, used=_rewrites, record=Drift,
     ),
     Stage(

@@ -98,6 +98,11 @@ class Document:
                 break
         return tuple(reversed(path))
 
+    def heading_end(self, offset: int) -> int:
+        """Where the innermost heading over an offset ends; 0 before the first. Inside a heading, where that ends."""
+        last = bisect.bisect_right(self._heading_starts, offset) - 1
+        return self.headings[last].end if last >= 0 else 0
+
     @cached_property
     def _tables(self) -> tuple[list[int], list[tuple[int, Range]]]:
         """Where tables begin, and of each its end and its first row."""

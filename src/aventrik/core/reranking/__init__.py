@@ -62,8 +62,8 @@ STEPS: dict[str, Step] = {
     "embedding": Step({"model": "", "keep": 40, "least": -1.0}, "embedding", bounds={"least": (-1, 1)}),
     "split": Step({"size": 300}, whole=True),
     "extract": Step(
-        {"model": OFFLINE, "keep": 10, "share": 0.5, "around": 0}, "language", {"": "extract"}, rarity=True, whole=True,
-        own_rule=True, bounds={"around": (0, 100)},
+        {"model": OFFLINE, "keep": 10, "share": 0.45, "first": 5, "least": 0.0, "around": 0}, "language", {"": "extract"},
+        rarity=True, whole=True, own_rule=True, bounds={"around": (0, 100)},
     ),
     "floor": Step(
         {"least": 0.0, "of": "score", "model": "", "spare": 0}, "embedding", own_rule=True,

@@ -23,10 +23,18 @@ def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Mean
     """
     assert means.rarity is not None
     rarity = means.rarity
-    return [_ordered(question, row, rarity, weight) for question, row in zip(questions, items)]
+    known: dict[str, list[str]] = {}  # the terms of texts that stand in several lists
+    for row in items:
+        for item in row:
+            for text in (item.text, item.source):
+                if text not in known:
+                    known[text] = terms(text)
+    return [_ordered(question, row, rarity, weight, known) for question, row in zip(questions, items)]
 
 
-def _ordered(question: str, items: Sequence[Item], rarity: Rarity, weight: float) -> Refined:
+def _ordered(
+    question: str, items: Sequence[Item], rarity: Rarity, weight: float, known: dict[str, list[str]]
+) -> Refined:
     if not items:
         return []
     wanted = {term: rarity(term) for term in dict.fromkeys(content_terms(question))}
@@ -36,15 +44,19 @@ def _ordered(question: str, items: Sequence[Item], rarity: Rarity, weight: float
     ranked = []
     for place, item in enumerate(items):
         old = (item.score - low) / (high - low) if high > low else 1.0
-        new = closeness(wanted, item.text, item.source) / whole if whole else 0.0
+        new = _closest(wanted, known[item.text], known[item.source]) / whole if whole else 0.0
         ranked.append((round((1 - weight) * old + weight * new, 9), place))
     return [replace(items[place], score=score) for score, place in sorted(ranked, key=lambda each: (-each[0], each[1]))]
 
 
 def closeness(wanted: dict[str, float], text: str, source: str) -> float:
     """The greatest weight of distinct wanted terms in a window, plus half that of absent ones in the source."""
-    places = [(place, term) for place, term in enumerate(terms(text)) if term in wanted]
-    headings = set(terms(source))
+    return _closest(wanted, terms(text), terms(source))
+
+
+def _closest(wanted: dict[str, float], found: Sequence[str], above: Sequence[str]) -> float:
+    places = [(place, term) for place, term in enumerate(found) if term in wanted]
+    headings = wanted.keys() & set(above)
     best = sum(weight / 2 for term, weight in wanted.items() if term in headings)
     left = 0
     inside: dict[str, int] = {}

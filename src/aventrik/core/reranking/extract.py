@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 from ..chunking import Chunk
 from ..documents import Document
@@ -11,27 +13,52 @@ from ..documents.relocating import relocated
 from ..documents.spans import Range, merge
 from ..offline.synonyms import leader
 from ..protocols import Task
-from ..text import content_terms, sentences
+from ..text import content_terms, count_tokens, sentences
 from . import Item, Means, Rarity, Refined, cut
 
 _NEAR = 0.4  # of a sentence's weight, what it lends to each of its neighbours
 _SOURCE = 0.25  # of a term's weight, what it counts where the headings hold it
+_LEAD = 0.5  # what a sentence that opens a section counts more, times the share of the question that its item holds
+_OPENING = 2  # sentences that open a section
+_BEHIND = 0.03  # what it counts less for each rank that its item stands lower
+_REACH = 1500  # characters behind a heading in which its opening sentences are looked for
+
+
+@dataclass(frozen=True)
+class Choosing:
+    """How much the step's own rule keeps: the share of the tokens of the first so many items, of sentences whose weight is
+    at least `least` of that of the question's best."""
+
+    share: float
+    first: int
+    least: float
 
 
 def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int, share: float, around: int
+    questions: Sequence[str],
+    items: Sequence[Sequence[Item]],
+    means: Means,
+    keep: int,
+    share: float,
+    first: int,
+    least: float,
+    around: int,
 ) -> list[Refined]:
     """Cuts the first `keep` items of each question down; those behind are dropped, and so are items of which no sentence
     helps. Each sentence that helps keeps `around` sentences on both sides, and a table row the first row of its table.
 
     By a language model: the sentences that it quotes. A quote that occurs nowhere in the item is passed over and
-    counted; where the reply failed, the item stays as it is. By the step's own rule: sentences whose weight is at least
-    `share` of that of the question's best. The weight is the sum of the rarities of the question's terms, or synonyms of
-    them, that a sentence holds, a quarter of them for a term that stands in the headings alone, and two fifths of the
-    greater weight of its two neighbours.
+    counted; where the reply failed, the item stays as it is.
+
+    By the step's own rule: the weightiest sentences of all these items together, as far as `share` of the tokens of the
+    first `first` items reaches, and none of less than `least` of the weight of the best. The weight of a sentence is the
+    share of the question's term weight (rarity, synonyms as one) that it holds, where a term that stands in the headings
+    alone counts a quarter; two fifths of the greater weight of its two neighbours; half of the share that its whole item
+    holds, where it is one of the two that open a section; less 0.03 for each rank of its item.
     """
     rows = [row[:keep] for row in items]
-    chosen = _by_rule(questions, rows, means, share) if means.language is None else _by_model(questions, rows, means)
+    how = Choosing(share, first, least)
+    chosen = _by_rule(questions, rows, means, how) if means.language is None else _by_model(questions, rows, means)
     assert means.document is not None
     made: list[Refined] = []
     for row, helping in zip(rows, chosen):
@@ -89,35 +116,74 @@ def _quoted(text: str, ranges: Chunk, quote: str) -> Range | None:
     return None
 
 
+@dataclass(frozen=True)
+class Sentence:
+    """A sentence as the rule sees it: its place, its terms by their leaders, its tokens, and whether it opens a section."""
+
+    place: Range
+    terms: frozenset[str]
+    tokens: int
+    opens: bool
+
+
 def _by_rule(
-    questions: Sequence[str], rows: Sequence[Sequence[Item]], means: Means, share: float
+    questions: Sequence[str], rows: Sequence[Sequence[Item]], means: Means, how: Choosing
 ) -> list[list[list[Range] | None]]:
     assert means.rarity is not None
     assert means.document is not None
-    terms_of: dict[tuple[str, Range], frozenset[str]] = {}
-    cut_of: dict[tuple[str, Chunk], list[Range]] = {}
+    known: dict[tuple[str, Chunk], list[Sentence]] = {}
     made: list[list[list[Range] | None]] = []
     for question, row in zip(questions, rows):
         wanted = _wanted(question, means.rarity)
-        weighed: list[list[tuple[Range, float]]] = []
+        found: list[list[Sentence]] = []
         for item in row:
-            document = means.document(item.doc)
             name = (item.doc, item.ranges)
-            if name not in cut_of:
-                cut_of[name] = [each for start, end in item.ranges for each in sentences(document.text, start, end)]
-            found = cut_of[name]
-            for each in found:
-                if (item.doc, each) not in terms_of:
-                    terms_of[item.doc, each] = _leaders(document.text[each[0] : each[1]])
-            weighed.append(
-                list(zip(found, _weights(wanted, item.source, [terms_of[item.doc, each] for each in found])))
-            )
-        best = max((weight for sentences_ in weighed for _, weight in sentences_), default=0.0)
-        least = share * best
-        made.append(
-            [[each for each, weight in sentences_ if weight > 0 and weight >= least - 1e-9] for sentences_ in weighed]
-        )
+            if name not in known:
+                known[name] = list(_sentences_of(means.document(item.doc), item.ranges))
+            found.append(known[name])
+        made.append([*_best(wanted, row, found, how)])
     return made
+
+
+def _sentences_of(document: Document, ranges: Chunk) -> Iterator[Sentence]:
+    for start, end in ranges:
+        for place in sentences(document.text, start, end):
+            text = document.text[place[0] : place[1]]
+            yield Sentence(place, _leaders(text), count_tokens(text), _opens(document, place[0]))
+
+
+def _opens(document: Document, offset: int) -> bool:
+    """Whether a sentence is one of the first of its section; a heading is none."""
+    begin = document.heading_end(offset)
+    if begin > offset or offset - begin > _REACH:
+        return False
+    return sum(1 for _ in itertools.islice(sentences(document.text, begin, offset), _OPENING)) < _OPENING
+
+
+def _best(
+    wanted: dict[str, float], row: Sequence[Item], found: Sequence[Sequence[Sentence]], how: Choosing
+) -> Iterator[list[Range]]:
+    """Of each item the sentences that are kept."""
+    whole = math.fsum(wanted.values())
+    weighed: list[tuple[float, int, int]] = []
+    for rank, (item, each) in enumerate(zip(row, found)):
+        own = _weights(wanted, item.source, [sentence.terms for sentence in each])
+        there = frozenset().union(*(sentence.terms for sentence in each))
+        held = math.fsum(weight for term, weight in wanted.items() if term in there)
+        for place, (sentence, weight) in enumerate(zip(each, own)):
+            more = _LEAD * held if sentence.opens else 0.0
+            if weight + more > 0:
+                weighed.append(((weight + more) / whole - _BEHIND * rank, rank, place))
+    weighed.sort(key=lambda each: (-round(each[0], 9), each[1], each[2]))
+    room = how.share * sum(sentence.tokens for each in found[: how.first] for sentence in each)
+    kept: list[list[Range]] = [[] for _ in row]
+    for number, (weight, rank, place) in enumerate(weighed):
+        sentence = found[rank][place]
+        if number and (sentence.tokens > room or weight < how.least * weighed[0][0]):
+            continue
+        room -= sentence.tokens
+        kept[rank].append(sentence.place)
+    return iter(kept)
 
 
 def _wanted(question: str, rarity: Rarity) -> dict[str, float]:

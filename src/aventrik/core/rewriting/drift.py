@@ -6,14 +6,11 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-import numpy.typing as npt
-
 from ..offline.synonyms import leader
-from ..protocols import Hit
 from ..text import WORD, content_terms, numbers, plain_number, stem
 from ..text.names import names_in
 
-_FIRST = 10  # of a rewrite's list, what is looked for in the question's
+FIRST = 10  # passages of a list that are looked at
 _NAME = 1.5  # how often more a name weighs than another word of its rarity
 
 
@@ -43,35 +40,49 @@ class Drift:
 
 @dataclass(frozen=True)
 class Found:
-    """What the queries of a question came to, the question's first: their vectors, shape (queries, d), and the lists that
-    each method found for them; None without that method."""
+    """What the queries of a question came to, the question's first: of each the first passages that it found, best first,
+    and the cosine of its vector with the nearest one (None without vectors of a ready-made embedding model: one that has
+    learnt from the corpus knows no word that is not there)."""
 
-    vectors: npt.NDArray | None = None
-    words: Sequence[Sequence[Hit]] | None = None
-    near: Sequence[Sequence[Hit]] | None = None
+    passages: Sequence[Sequence[int]]
+    nearest: Sequence[float] | None = None
 
 
-def likenesses(texts: Sequence[str], found: Found, rarity: Callable[[str], float]) -> list[float]:
-    """The likeness of each rewrite to the question, the first of the texts, from 0 to 1: the mean of the cosine of their
-    vectors, the cosine of their terms weighed by rarity (synonyms count as one, names more), and the share of a
-    rewrite's first ten hits that stand in the question's own list, of what is there of these."""
-    made = []
+def likenesses(
+    texts: Sequence[str], found: Found, terms_of: Callable[[int], frozenset[str]], rarity: Callable[[str], float]
+) -> list[float]:
+    """The likeness of each rewrite to the question, the first of the texts, from 0 to 1: how far it belongs where the
+    question leads. It is the mean of
+
+    - home: of the weight of the rewrite's terms, the share that the question or its first ten passages hold;
+    - held: the greatest share of that weight that one of the rewrite's own first ten passages holds;
+    - near: the cosine of the rewrite and its nearest passage ÷ that of the question and its own, at most 1, where there
+      are vectors.
+
+    Terms weigh what they are rare, names half as much more, and synonyms count as one. `terms_of` gives the terms of a
+    passage by their leaders. Words in common with the question count for nothing by themselves: what has drifted to
+    another thing of the same name has many, and a good rewrite few.
+    """
     asked = _weights(texts[0], rarity)
+    home = frozenset(asked).union(*(terms_of(place) for place in found.passages[0][:FIRST]))
+    made = []
     for place in range(1, len(texts)):
-        parts = [_cosine(asked, _weights(texts[place], rarity))]
-        if found.vectors is not None:
-            parts.append(max(0.0, float(found.vectors[0] @ found.vectors[place])))
-        for lists in (found.words, found.near):
-            if lists is not None:
-                parts.append(_shared(lists[0], lists[place]))
-        made.append(round(min(1.0, math.fsum(parts) / len(parts)), 4))
+        weights = _weights(texts[place], rarity)
+        whole = math.fsum(weights.values())
+        if not whole:  # nothing but function words
+            made.append(0.0)
+            continue
+        held = [_share(weights, terms_of(each)) for each in found.passages[place][:FIRST]]
+        parts = [_share(weights, home), max(held, default=0.0)]
+        if found.nearest is not None:
+            best = found.nearest[0]
+            parts.append(min(1.0, max(0.0, found.nearest[place]) / best) if best > 0 else 0.0)
+        made.append(round(math.fsum(parts) / len(parts), 4))
     return made
 
 
-def _shared(question: Sequence[Hit], rewrite: Sequence[Hit]) -> float:
-    first = [place for place, _ in rewrite[:_FIRST]]
-    known = {place for place, _ in question[: 4 * _FIRST]}
-    return sum(place in known for place in first) / len(first) if first else 0.0
+def _share(weights: dict[str, float], there: frozenset[str]) -> float:
+    return math.fsum(weight for term, weight in weights.items() if term in there) / math.fsum(weights.values())
 
 
 def _weights(text: str, rarity: Callable[[str], float]) -> dict[str, float]:
@@ -83,10 +94,9 @@ def _weights(text: str, rarity: Callable[[str], float]) -> dict[str, float]:
     return found
 
 
-def _cosine(one: dict[str, float], other: dict[str, float]) -> float:
-    shared = math.fsum(weight * other[term] for term, weight in one.items() if term in other)
-    sizes = [math.sqrt(math.fsum(weight * weight for weight in each.values())) for each in (one, other)]
-    return shared / (sizes[0] * sizes[1]) if all(sizes) else 0.0
+def leaders(text: str) -> frozenset[str]:
+    """The content terms of a text by the leaders of their synonyms."""
+    return frozenset(map(leader, content_terms(text)))
 
 
 def changes(question: str, rewrite: str) -> tuple[tuple[str, ...], tuple[str, ...]]:

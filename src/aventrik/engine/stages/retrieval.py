@@ -13,7 +13,7 @@ from ...core.context.serving import HandedOn, ServedList, handed_on
 from ...core.documents.spans import Range, text_of
 from ...core.reranking import STEPS, Item, Means, Ranked, apply, settings_of
 from ...core.rewriting import Posed, Queries, joined, rewrite
-from ...core.rewriting.drift import Drift, Drifted, Found, changes, likenesses
+from ...core.rewriting.drift import FIRST, Drift, Drifted, Found, changes, leaders, likenesses
 from ...core.rewriting.glossary import lines
 from ...core.searching import Candidates, Hits, QueryVectors, Searching, fuse
 from ...core.searching.words import PLAIN, WordSearch
@@ -68,23 +68,41 @@ def queries(given: Given) -> list[Queries]:
     return [joined(wording.text, row) for wording, row in zip(given["wording"], rows)]
 
 
+@dataclass(frozen=True)
+class Drifting:
+    """The least likeness of the rewrites of each rewriting, and whether vectors tell something of it."""
+
+    least: tuple[float, ...] = ()
+    vectors: bool = False
+
+
 def drift(given: Given) -> list[Drift]:
-    """How far each rewrite has drifted from its question; `settings` are the least likenesses, a rewriting each."""
-    least: tuple[float, ...] = given.settings.least
-    words = given["words"]
-    rarity = words.rarity if words is not None else lambda term: 1.0
+    """How far each rewrite has drifted from its question."""
+    how: Drifting = given.settings
+    table, documents, words = given["chunks"], given["documents"], given["words"]
+    known: dict[int, frozenset[str]] = {}
+
+    def terms_of(number: int) -> frozenset[str]:
+        if number not in known:
+            text = text_of(documents[table.name(number)].text, table.ranges(number))
+            known[number] = leaders("\n".join([*_source(table, documents, number), text]))
+        return known[number]
+
     made = []
     for place, found in enumerate(given["queries"]):
-        rows = given["query vectors"][place].rows if given["query vectors"] is not None else None
         lists = [
-            given[name][place].lists if given[name] is not None else None for name in ("keyword hits", "vector hits")
+            given[name][place].lists if given[name] is not None else () for name in ("keyword hits", "vector hits")
         ]
-        likes = likenesses(found.texts, Found(rows, lists[0], lists[1]), rarity)
+        first = [
+            fuse(lists[0][n : n + 1], lists[1][n : n + 1], Searching(FIRST)).chunks for n in range(len(found.texts))
+        ]
+        nearest = [hits[0][1] if hits else 0.0 for hits in lists[1]] if how.vectors else None
+        likes = likenesses(found.texts, Found(first, nearest), terms_of, words.rarity)
         row = []
         for number, (text, like) in enumerate(zip(found.texts[1:], likes), 1):
             origin = found.origin(number)
             lost, added = changes(found.texts[0], text)
-            row.append(Drifted(text, origin, like, lost, added, like < least[origin - 1]))
+            row.append(Drifted(text, origin, like, lost, added, like < how.least[origin - 1]))
         made.append(Drift(tuple(row)))
     return made
 

@@ -143,6 +143,24 @@ def show_race(raced: Raced, questions: int, screen: Screen) -> None:
         screen.say(f"none could be told to be worse than the best before all {questions} questions were asked")
 
 
+def _servers(rows: Sequence[Planned], screen: Screen) -> None:
+    """What each model server would be asked by all configurations together, at which rate and price."""
+    names = list(dict.fromkeys(name for row in rows for name in row.servers))
+    for name in names:
+        some = [row.servers[name] for row in rows if name in row.servers]
+        tokens, calls = sum(each.tokens for each in some), sum(each.calls for each in some)
+        times = [each.seconds for each in some if each.seconds is not None]
+        price = f"{some[0].price_in:g} a million tokens"
+        if some[0].does == "language":
+            price = f"{some[0].price_in:g} in and {some[0].price_out:g} out, a million tokens"
+        rate = f"{some[0].rate:,.0f} tokens a second so far" if some[0].rate else "no rate known yet"
+        time = f": about {sum(times):,.0f} s" if times else ""
+        screen.say(
+            f"{name} ({some[0].does}): {calls:,} requests, {tokens:,} tokens, {rate}{time}; at {price}: "
+            f"{sum(each.money for each in some):.4f}"
+        )
+
+
 def show_plan(rows: Sequence[Planned], screen: Screen) -> None:
     """What a run would compute: of many configurations those that take most; and all together."""
     cost = sorted(rows, key=lambda row: (-row.money, -row.seconds, -row.missing))[:SHOWN]
@@ -185,6 +203,7 @@ def show_plan(rows: Sequence[Planned], screen: Screen) -> None:
     )
     if len(shown) < len(rows):
         screen.say(f"and {len(rows) - len(shown)} more, which cost less", style="dim")
+    _servers(rows, screen)
     screen.say(
         "a result that several configurations share is counted for the first; calls, tokens and seconds are by what earlier "
         "results took, and are guessed where there are none",

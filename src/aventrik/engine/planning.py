@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
+from ..core.errors import Unavailable
 from ..core.testsets import Question
 from ..core.text import count_tokens
 from ..storage.protocols import Rate
@@ -20,15 +21,34 @@ from .stage import QUESTION, Node, needed
 _CALLS = {"answer": 1, "verdicts": 5}  # requests a question; claims are about three
 _STEP_ITEMS = 10
 _REPLY = 100  # tokens of a reply
+_PROMPT = 200  # tokens of a prompt around its material
+_TEXTS = 32  # that an embedding server is asked for at a time
+
+
+@dataclass
+class Server:
+    """What one model server would be asked, by requests and tokens, and what that costs at `price_in` and `price_out` a
+    million tokens. `rate`: tokens a second that it took in earlier calls, all its requests at a time together; None where
+    there were none. `seconds`: the time that takes at this rate, and at the least that its limits a minute allow; None
+    where neither is known."""
+
+    does: str
+    calls: int = 0
+    tokens: int = 0
+    money: float = 0.0
+    price_in: float = 0.0
+    price_out: float = 0.0
+    rate: float | None = None
+    seconds: float | None = None
 
 
 @dataclass
 class Planned:
     """What a configuration adds to those before it. `corpus`: stages of the documents that are to be made; `known`:
-    results of questions that stand, or that a configuration before it makes; `missing`: those to be made at the most:
+        results of questions that stand, or that a configuration before it makes; `missing`: those to be made at the most:
     `open` tells that some depend on what is missing itself, and may turn out to stand already. `calls`, `tokens` and
-    `money` are what model servers would be asked; `seconds` what that took before, where it was ever done (`guessed`
-    counts the results of stages that were not)."""
+        `money` are what model servers would be asked; `seconds` what that took before, where it was ever done (`guessed`
+        counts the results of stages that were not). `servers`: the same by the name of each model server."""
 
     name: str
     corpus: list[str] = field(default_factory=list)
@@ -40,6 +60,7 @@ class Planned:
     money: float = 0.0
     seconds: float = 0.0
     guessed: int = 0
+    servers: dict[str, Server] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Any]:
         """The documented shape of a line of `run --plan --json`."""
@@ -56,6 +77,7 @@ class Planner:
         self._asked = Asked(questions, opened.standing)
         self._rates = opened.store.results.rates()
         self._corpus_rates = _corpus_rates(opened)
+        self._call_rates = opened.store.calls.rates()
         self._seen: set[str] = set()
         self._known: dict[str, tuple[str, bool]] = {}
 
@@ -69,7 +91,7 @@ class Planner:
                 planned.corpus.append(node.name)
                 count = len(place.snapshot)
                 planned.seconds += self._corpus_rates.get(node.name, 0.0) * count
-                self._ask(node, count, _average_tokens(opened), planned)
+                self._ask_of_corpus(node, place, planned)
         passing = Passing(place, self._asked, known=self._known)
         tokens = configuration.context.budget + count_tokens(self._questions[0].question) + 300
         for node in needed(place.nodes, QUESTION):
@@ -91,6 +113,12 @@ class Planner:
                 planned.calls += round(rate.calls * missing)
                 planned.tokens += round((rate.tokens_in + rate.tokens_out) * missing)
                 planned.money += self._money(node, rate) * missing
+                for wanted in node.models.values():
+                    if self._paid(wanted):
+                        tokens_ = round((rate.tokens_in + rate.tokens_out) * missing)
+                        self._of_server(
+                            wanted, round(rate.calls * missing), tokens_, self._money(node, rate) * missing, planned
+                        )
         elif missing:
             self._ask(node, missing * _requests(node, configuration), tokens, planned)
 
@@ -111,6 +139,54 @@ class Planner:
             return False
         return True
 
+    def _ask_of_corpus(self, node: Node, place: Place, planned: Planned) -> None:
+        """What a stage of the documents asks: a language model once a chunk, of an embedding model all tokens, so many texts
+        a request. How many chunks there are is known where they are cut, and else guessed by their size."""
+        count, chars = self._opened.corpus.figures()
+        tokens = chars // 4
+        chunking = place.resolved.configuration.chunking
+        size = chunking.size * {"chars": 0.25, "words": 1.3, "tokens": 1.0}[chunking.unit]
+        try:
+            chunks = len(place.open("chunks")) if self._there(place, "chunks") else max(count, round(tokens / size))
+        except (KeyError, Unavailable):
+            chunks = max(count, round(tokens / size))
+        for wanted in node.models.values():
+            if asks(wanted) and self._paid(wanted):
+                embeds = wanted.kind == "embedding"
+                requests = -(-chunks // _TEXTS) if embeds else chunks
+                whole = tokens if embeds else tokens + chunks * (_PROMPT + _REPLY)
+                settings = self._opened.workspace.settings.models[wanted.name]
+                out = 0 if embeds else chunks * _REPLY
+                money = ((whole - out) * settings.price_in + out * settings.price_out) / 1e6
+                planned.calls += requests
+                planned.tokens += whole
+                planned.money += money
+                self._of_server(wanted, requests, whole, money, planned)
+
+    def _there(self, place: Place, name: str) -> bool:
+        try:
+            place.bench.store.arrays.folder(place.keys.corpus(name))
+        except KeyError:
+            return False
+        return True
+
+    def _of_server(self, wanted: Wanted, calls: int, tokens: int, money: float, planned: Planned) -> None:
+        """Adds to what one server is asked, and reckons anew how long that takes."""
+        settings = self._opened.workspace.settings.models[wanted.name]
+        server = planned.servers.setdefault(
+            wanted.name, Server(settings.does, price_in=settings.price_in, price_out=settings.price_out)
+        )
+        server.calls, server.tokens, server.money = server.calls + calls, server.tokens + tokens, server.money + money
+        _, done, seconds = self._call_rates.get(wanted.name, (0, 0.0, 0.0))
+        if done and seconds:
+            server.rate = done / seconds * settings.concurrency
+        times = [server.tokens / server.rate] if server.rate else []
+        if settings.requests_per_minute:
+            times.append(server.calls / settings.requests_per_minute * 60)
+        if settings.tokens_per_minute:
+            times.append(server.tokens / settings.tokens_per_minute * 60)
+        server.seconds = max(times, default=None)
+
     def _ask(self, node: Node, requests: int, tokens: int, planned: Planned) -> None:
         for wanted in node.models.values():
             if asks(wanted) and self._paid(wanted):
@@ -118,7 +194,9 @@ class Planner:
                 out = _REPLY if wanted.kind == "language" else 0
                 planned.calls += requests
                 planned.tokens += requests * (tokens + out)
-                planned.money += requests * (tokens * settings.price_in + out * settings.price_out) / 1e6
+                money = requests * (tokens * settings.price_in + out * settings.price_out) / 1e6
+                planned.money += money
+                self._of_server(wanted, requests, requests * (tokens + out), money, planned)
 
     def _paid(self, wanted: Wanted) -> bool:
         """Whether a model is one that a server is asked for."""
@@ -145,9 +223,8 @@ def _requests(node: Node, configuration: Configuration) -> int:
     again = configuration.answering.again
     if node.name in ("again", "agreement"):
         return again + (node.name == "again")  # one for the wordings, and one an answer
-    return _STEP_ITEMS if node.name.startswith("step ") else _CALLS.get(stage_name(node.name), 1)
-
-
-def _average_tokens(opened: Opened) -> int:
-    count, chars = opened.corpus.figures()
-    return chars // max(1, count) // 4
+    if not node.name.startswith("step "):
+        return _CALLS.get(stage_name(node.name), 1)
+    items = min(node.settings.whole.get("keep", _STEP_ITEMS), configuration.search.top)
+    embeds = any(wanted.kind == "embedding" for wanted in node.models.values())
+    return -(-items // _TEXTS) if embeds else items

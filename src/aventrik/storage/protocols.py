@@ -220,6 +220,10 @@ class RunStore(Protocol):
 class Calls(CallStore, Protocol):
     """Finished requests to models."""
 
+    def rates(self) -> dict[str, tuple[int, float, float]]:
+        """Of each model how many finished calls are kept, their tokens in and out, and their seconds together."""
+        ...
+
     def forget_failed(self) -> int: ...
 
 

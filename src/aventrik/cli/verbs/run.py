@@ -106,6 +106,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     opened.bench.budget = Budget(
         options.budget, options.budget_time, lambda: opened.models.spent().money, workspace.settings.models
     )
+    _warn_of_languages(opened, configurations, options.until, screen)
     runner = Runner(opened, retry_failed=options.retry_failed)
     outcomes: list[Outcome] = []
     with screen.progress() as meter:
@@ -125,6 +126,24 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     _changed(opened, screen)
     screen.say("next: aventrik compare")
     return 0
+
+
+def _warn_of_languages(opened: Opened, configurations: Sequence[Configuration], until: str, screen: Screen) -> None:
+    """Says so where built-in rules that know English alone answer or judge on documents in other languages."""
+    from ...engine.tongues import only_english
+    from ...workspace.configuration import NO_MODEL
+
+    if until in ("served", "context"):
+        return
+    roles = opened.workspace.settings.roles
+    models = [each.answering.model or roles.answerer for each in configurations]
+    if all(name == NO_MODEL for name in models):
+        return
+    judges = opened.judges or roles.judges
+    parts = ["answers"] if "offline" in models else []
+    parts.extend(["judges"] if "offline" in judges and until != "answer" else [])
+    if parts and (told := only_english(opened, f"the built-in model {' and '.join(parts)}")):
+        screen.warn(told)
 
 
 def _baseline_measures(options: argparse.Namespace, workspace: Workspace, count: int) -> list[str]:

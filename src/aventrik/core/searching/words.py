@@ -14,17 +14,18 @@ from ..indexing import Narrowing
 from ..indexing.keyword import KeywordIndex
 from ..protocols import Hit
 from ..text import WORD, pieces_of, terms
-from ..text.languages import ENGLISH, language_of, stop_words
+from ..text.languages import ENGLISH, asking_words, language_of, stop_words
 
 STOP_WORDS = ("drop", "keep")
 _PHRASE = re.compile(r"\"([^\"]+)\"|“([^”]+)”|„([^“”]+)[“”]|«([^»]+)»")
+_FREQUENT = 20  # a function word of a collected list counts as one where it stands in one of so many texts
 _MOST_LOOKED_AT = 20_000  # texts in which a phrase is looked for
 
 
 @dataclass(frozen=True)
 class WordSearch:
-    """How queries are read. `stop_words`: "drop" leaves function and question words out, unless they are quoted or
-    nothing else is left; "keep" takes every word. `feedback`: from how many first results terms are taken (0: none),
+    """How queries are read. `stop_words`: "drop" leaves function and question words out (see `left_out`), unless they are
+    quoted or nothing else is left; "keep" takes every word. `feedback`: from how many first results terms are taken (0: none),
     `feedback_terms` how many, and `feedback_weight` their share of the query (0 to 1)."""
 
     stop_words: str = "drop"
@@ -49,7 +50,7 @@ def read(query: str, index: KeywordIndex, how: WordSearch) -> Read:
     quoted = [next(filter(None, found.groups())) for found in _PHRASE.finditer(query)]
     phrases = tuple(words for text in quoted if (words := tuple(_words(text))))
     loose = _words(_PHRASE.sub(" ", query))
-    left = left_out(loose, index.languages) if how.stop_words == "drop" else frozenset()
+    left = left_out(loose, index) if how.stop_words == "drop" else frozenset()
     kept = [word for word in loose if word not in left]
     inside = [word for words in phrases for word in words]
     if not kept and not inside:
@@ -61,9 +62,25 @@ def _words(text: str) -> list[str]:
     return WORD.findall(text.lower())
 
 
-def left_out(words: Sequence[str], languages: Sequence[str]) -> frozenset[str]:
-    """The function words of that language among some of which a query has the most; of the first where none has any."""
-    return max((stop_words(each) for each in languages), key=lambda known: sum(word in known for word in words))
+def left_out(words: Sequence[str], index: KeywordIndex) -> frozenset[str]:
+    """Which words of a query are left out, by the language of the index's texts in which it has the most function words:
+    in English all of these; in another one its words of asking, and those function words that stand in at least one of
+    so many texts, as the collected lists of other languages hold many a word that says something."""
+
+    def small(language: str) -> int:
+        known = stop_words(language) | asking_words(language)
+        return sum(word in known for word in words)
+
+    language = max(index.languages, key=small)
+    known = stop_words(language)
+    if language == ENGLISH:
+        return known
+    least = index.size / _FREQUENT
+    often = {
+        word for word in words
+        if word in known and max(map(index.document_frequency, index.stems([word])), default=0) >= least
+    }  # fmt: skip
+    return frozenset(often) | asking_words(language)
 
 
 def search(

@@ -62,6 +62,42 @@ _TELLING = {
     "hindi": "के है में की से का और को पर यह ने एक नहीं हैं भी कि लिए या इस",
     "nepali": "र को छ मा को ले का हो गर्न पनि यो लाई भएको छन् बाट गरेको",
 }
+# Words of asking, which documents hardly ever hold, so that they would weigh much.
+_ASKING = {
+    "german": "wer wen wem wessen was wann wo wohin woher wie wieso weshalb warum welche welcher welches welchen welchem wieviel "
+    "viel wieviele kann können darf dürfen muss müssen soll sollen gibt",
+    "french": "qui que quoi quand où comment pourquoi combien quel quelle quels quelles lequel laquelle est-ce peut peuvent puis-je",
+    "spanish": "quién quiénes qué cuándo dónde adónde cómo cuál cuáles cuánto cuánta cuántos cuántas puedo puede pueden hay",
+    "italian": "chi che cosa cos quando dove come perché quale quali quanto quanta quanti quante posso può possono",
+    "portuguese": "quem que quê quando onde aonde como porque qual quais quanto quanta quantos quantas posso pode podem há",
+    "dutch": "wie wat wanneer waar waarheen hoe waarom welke welk hoeveel kan kunnen mag mogen moet moeten",
+    "swedish": "vem vad när var vart hur varför vilken vilket vilka mycket många kan får måste finns",
+    "danish": "hvem hvad hvornår hvor hvorfor hvordan hvilken hvilket hvilke meget mange kan må skal findes",
+    "norwegian": "hvem hva når hvor hvorfor hvordan hvilken hvilket hvilke mye mange kan må skal finnes",
+    "finnish": "kuka ketkä mikä mitkä mitä milloin koska missä mihin mistä miten miksi kuinka paljon monta voiko saako onko",
+    "polish": "kto co kiedy gdzie dokąd skąd jak dlaczego który która które ile czy można mogę",
+    "czech": "kdo co kdy kde kam odkud jak proč který která které kolik jaký jaká jaké lze mohu může",
+    "romanian": "cine ce când unde cum care cât câtă câți câte pot poate",
+    "hungarian": "ki kik mi mik mikor hol hova honnan hogyan miért melyik mennyi hány lehet szabad",
+    "turkish": "kim ne zaman nerede nereye nereden nasıl neden niçin niye hangi kaç mi mı mu mü",
+    "catalan": "qui què quan on com perquè quin quina quins quines quant quanta puc pot poden",
+    "russian": "кто что когда где куда откуда как почему зачем какой какая какое какие который сколько чей можно ли",
+    "ukrainian": "хто що коли де куди звідки як чому який яка яке які скільки чий можна чи",
+    "bulgarian": "кой коя кое кои какво кога къде как защо колко чий може ли",
+    "serbian": "ко шта када где куда одакле како зашто који која које колико чији може ли",
+    "greek": "ποιος ποια ποιο ποιοι ποιες τι πότε πού πως πώς γιατί πόσο πόσα πόσες μπορώ μπορεί",
+    "arabic": "من ما ماذا متى أين كيف لماذا أي كم هل",
+    "persian": "چه کی کجا چگونه چرا کدام چند آیا",
+    "hindi": "कौन क्या कब कहाँ कहां कैसे क्यों कितना कितने कितनी किस किसे",
+    "indonesian": "siapa apa kapan mana dimana bagaimana mengapa kenapa berapa apakah bisakah bolehkah",
+    "estonian": "kes mis millal kus kuhu kust kuidas miks milline kui palju mitu kas",
+    "lithuanian": "kas ką kada kur kaip kodėl kuris kuri kiek ar galima",
+    "basque": "nor zer noiz non nora nola zergatik zein zenbat",
+    "irish": "cé cad conas cathain cá fáth cén mhéad an",
+    "esperanto": "kiu kio kiam kie kien kiel kial kia kies kiom ĉu",
+    "vietnamese": "ai gì nào khi đâu sao thế bao nhiêu mấy có không",
+}
+_ASKED = {language: frozenset(words.split()) for language, words in _ASKING.items()}
 _WORDS = {language: frozenset(words.split()) for language, words in _TELLING.items()}
 _SURE = 0.12
 _LOOKED_AT = 20_000  # characters
@@ -131,6 +167,11 @@ CHOICES = (AUTO, NONE, *STEMMED)
 def stemmer(language: str) -> Stemmer.Stemmer | None:
     """The Snowball stemmer of a language; None for one that has none."""
     return Stemmer.Stemmer(language, 0) if language in STEMMED else None
+
+
+def asking_words(language: str) -> frozenset[str]:
+    """The words by which questions are asked in a language; of English its function words, which hold them."""
+    return STOP_WORDS if language == ENGLISH else _ASKED.get(language, frozenset())
 
 
 @lru_cache(maxsize=64)

@@ -53,6 +53,16 @@ class EmbeddedCalls:
                     ),
                 )
 
+    def rates(self) -> dict[str, tuple[int, float, float]]:
+        """Of each model how many finished calls are kept, their tokens in and out, and their seconds together."""
+        rows = self._db.rows(
+            "SELECT model, COUNT(*), SUM(tokens_in + tokens_out), SUM(seconds) FROM calls WHERE failure = '' GROUP BY model",
+            (),
+        )
+        return {
+            str(model): (int(count), float(tokens or 0), float(seconds or 0)) for model, count, tokens, seconds in rows
+        }
+
     def forget_failed(self) -> int:
         """Drops failed calls, so that they are made again; returns how many there were."""
         return self._db.execute("DELETE FROM calls WHERE failure <> ''").rowcount

@@ -218,7 +218,7 @@ def test_each_document_is_stemmed_in_its_language_and_a_query_in_all_of_them() -
     # The stems of either language; "offen" is in the list of German function words, and frequent here.
     assert read("Wann sind die Schleusen offen?", index, PLAIN).weights == {"schleus": 1, "schleusen": 1}
     rare = build([german, *["Ein Boot liegt am Ufer."] * 40], language="german")
-    assert read("Wann sind die Schleusen offen?", rare, PLAIN).weights == {"schleus": 1, "offen": 1, "sind": 1, "die": 1}
+    assert read("Wann sind die Schleusen offen?", rare, PLAIN).weights == {"schleus": 1, "off": 1, "sind": 1, "die": 1}
     assert KeywordIndex.from_arrays(index.arrays()).languages == index.languages
     plain = count([[german]], "none")
     assert plain[0]["language"].tolist() == [-1]

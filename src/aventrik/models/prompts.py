@@ -49,6 +49,7 @@ class Prompt:
 
 
 DOMAIN = "domain.txt"
+OWN = "own"  # the folder of wordings that single steps and rewritings name
 # The tasks that are told of the domain: those that word questions anew and look at passages.
 _IN_DOMAIN = frozenset(
     """paraphrases hypothetical subquestions broader keywords expanded standalone relevance answered extract""".split()
@@ -66,11 +67,11 @@ def of_domain(task: str, text: str, folder: Path | None) -> str:
 
 
 def step_prompt(name: str, task: str, folder: Path, where: str) -> str:
-    """The wording of a step or rewriting of its own, from `folder`/name.txt; raises `BadInput` where there is none, and as
-    `load_prompt` does."""
-    path = folder / (name if name.endswith(".txt") else f"{name}.txt")
-    if not path.is_file() or path.parent != folder:
-        raise BadInput(f"{where}, prompt: no file prompts/{path.name} in the workspace")
+    """The wording of a step or rewriting of its own, from `folder`/own/name.txt; raises `BadInput` where there is none,
+    and as `load_prompt` does."""
+    path = folder / OWN / (name if name.endswith(".txt") else f"{name}.txt")
+    if path.parent != folder / OWN or not path.is_file():
+        raise BadInput(f"{where}, prompt: no file prompts/{OWN}/{path.name} in the workspace")
     text = _read(path)
     _check(task, text, str(path))
     return of_domain(task, text, folder)

@@ -330,7 +330,7 @@ def _listed_of(table: str, value: Any) -> list[str]:
     if isinstance(value, dict):
         value = [value]
     if isinstance(value, str):
-        return [] if value == "none" else value.split("+")
+        value = [] if value == "none" else [{LISTED[table]: kind} for kind in value.split("+")]
     return named_entries([each for each in value or () if isinstance(each, dict)], LISTED[table])
 
 

@@ -101,10 +101,11 @@ class Workspace:
         return [criterion for _, criterion in found]
 
     def check_prompts(self) -> None:
-        """Refuses a file in prompts/ whose name is no task's: it would never be used."""
+        """Refuses a file in prompts/ whose name is no task's and not domain: it would never be used."""
         for path in sorted(self.prompts.glob("*.txt")) if self.prompts.is_dir() else ():
-            if path.stem not in TASKS:
-                raise BadInput(f"{path}: no task is named '{path.stem}'{nearest(path.stem, list(TASKS))}")
+            if path.stem not in TASKS and path.stem != "domain":
+                hint = nearest(path.stem, [*TASKS, "domain"])
+                raise BadInput(f"{path}: no task is named '{path.stem}'{hint}")
 
     def embedding_models(self) -> list[str]:
         """Names of the embedding models that a configuration may have, "none" first."""

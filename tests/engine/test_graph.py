@@ -119,6 +119,8 @@ OTHER: dict[str, tuple[Any, dict[str, Any]]] = {
     "reranking.extract.prompt": (OWN, {"reranking.extract.model": "house"}),
     "reranking.extract.keep": (1, {}),
     "reranking.extract.share": (0.9, {}),
+    "reranking.extract.first": (1, {}),
+    "reranking.extract.least": (1.0, {}),
     "reranking.extract.around": (1, {}),
     "reranking.distinct.way": ("marginal", {}),
     "reranking.distinct.above": (0.1, {}),
@@ -257,7 +259,7 @@ def test_what_a_run_is_measured_by_reaches_the_stages_that_read_it_and_no_others
         if (told(node.settings), node.models) != (told(nodes[1][node.name].settings), nodes[1][node.name].models)
     }
     assert found == {
-        "cover": {"retrieval scores", "reached", "losses", "gains", "chain"}, "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
+        "cover": {"retrieval scores", "reached", "losses", "gains", "chain", "answer scores"}, "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
     }[name]  # fmt: skip
 
 

@@ -68,7 +68,7 @@ PINNED: dict[str, tuple[int, str]] = {
     "verdicts": (3, "779c7af6707c"),
     "criterion": (1, "ebce97856f13"),
     "agreement": (1, "2c3dd9ffe42f"),
-    "answer scores": (2, "3c56dc888147"),
+    "answer scores": (3, "59081bbe3eaf"),
     "losses": (1, "06def1b88365"),
 }
 EVERYTHING = {
@@ -159,9 +159,9 @@ PINNED_OUTSIDE: dict[str, tuple[int, str]] = {
     "criterion dated of offline": (1, "5b416281870f"),
     "criterion dated of again": (1, "5b416281870f"),
     "criterion dated": (1, "b85e2ce34536"),
-    "answer scores": (1, "699df855475e"),
-    "answer scores of offline": (1, "699df855475e"),
-    "answer scores of again": (1, "699df855475e"),
+    "answer scores": (2, "3b44990b62aa"),
+    "answer scores of offline": (2, "3b44990b62aa"),
+    "answer scores of again": (2, "3b44990b62aa"),
     "losses": (1, "0b62a68530be"),
 }
 DATED = Criterion("dated", "?", "answer", (Level(0, "no figure", 0.0), Level(1, "a figure", 1.0, r"\d")))

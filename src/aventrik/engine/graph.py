@@ -347,8 +347,8 @@ GRAPH: tuple[Stage, ...] = (
         models=lambda resolved: _judge(resolved, ("consistent",)), used=_asks_again, record=Agreement,
     ),
     Stage(
-        "answer scores", 2, QUESTION, ("evidence", "context", "answer", "verdicts", "agreement"), scoring.answered, record=Scores,
-        together=1024,
+        "answer scores", 3, QUESTION, ("evidence", "context", "answer", "verdicts", "agreement"), scoring.answered,
+        lambda resolved: scoring.Cuts(resolved.cover), record=Scores, together=1024,
     ),
     Stage(
         "losses", 1, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),

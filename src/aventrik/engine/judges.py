@@ -49,7 +49,8 @@ def verdict_nodes(stage: Stage, resolved: Resolved, inputs: Mapping[str, str | N
 def score_nodes(stage: Stage, name: str, resolved: Resolved, inputs: Mapping[str, str | None]) -> Iterator[Node]:
     """The scores by each of several judges."""
     for judge in resolved.judges if len(resolved.judges) > 1 else ():
-        yield Node(f"{name}{OF}{judge}", stage, dict(inputs) | {"verdicts": f"verdicts{OF}{judge}"}, None)
+        own = dict(inputs) | {"verdicts": f"verdicts{OF}{judge}"}
+        yield Node(f"{name}{OF}{judge}", stage, own, stage.settings(resolved))
 
 
 def criterion_nodes(stage: Stage, resolved: Resolved, inputs: Mapping[str, str | None]) -> Iterator[Node]:

@@ -45,8 +45,8 @@ OUTSIDE: dict[str, Stage] = {
         record=Grade,
     ),
     "answer scores": Stage(
-        "brought answer scores", 1, QUESTION, ("brought", "evidence", "context", "answer", "verdicts"),
-        outside.answered, record=Scores, together=1024,
+        "brought answer scores", 2, QUESTION, ("brought", "evidence", "context", "answer", "verdicts"),
+        outside.answered, lambda resolved: scoring.Cuts(resolved.cover), record=Scores, together=1024,
     ),
     "losses": Stage(
         "brought losses", 1, QUESTION,
@@ -57,6 +57,7 @@ OUTSIDE: dict[str, Stage] = {
 _CUT = {
     "retrieval scores": lambda resolved: scoring.Cuts(resolved.cover, resolved.cut_offs),
     "losses": lambda resolved: scoring.Cuts(resolved.cover),
+    "answer scores": lambda resolved: scoring.Cuts(resolved.cover),
 }
 _OF_ANSWERS = ("context", "answer", "verdicts", "criterion", "answer scores")
 

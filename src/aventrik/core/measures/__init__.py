@@ -45,6 +45,7 @@ _ALL = (
     Measure("tokens", True, "count", "list", retrieval.served_tokens),
     Measure("reciprocal-rank", False, "score", "ranking", retrieval.reciprocal_rank),
     Measure("context-tokens", True, "count", ""),
+    Measure("needs-shown", False, "score", ""),
     Measure("groundedness", False, "score", "answer", answers.groundedness),
     Measure("hallucinated", True, "share", "answer", answers.hallucinated),
     Measure("contradicted-claims", True, "score", "answer", answers.contradicted_claims),

@@ -23,7 +23,7 @@ from ...core.text import count_tokens
 from ..given import Documents, Given
 from .answers import graded
 from .listed import source
-from .scoring import Cuts, met
+from .scoring import Cuts, met, needs_shown
 
 
 @dataclass(frozen=True)
@@ -224,6 +224,8 @@ def answered(given: Given) -> list[Scores]:
     for place, (brought, evidence) in enumerate(zip(given["brought"], given["evidence"])):
         known = brought.context is not None
         scores = {"context-tokens": float(given["context"][place].tokens)} if known else {}
+        if known and evidence.needs:
+            scores["needs-shown"] = needs_shown(evidence.needs, given["context"][place], given.settings.cover)
         scores.update(answer_scores(Judged(given["answer"][place], given["verdicts"][place], bool(evidence.needs))))
         made.append(Scores(scores))
     return made

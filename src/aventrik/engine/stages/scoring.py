@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ...core.context import Context
 from ...core.documents.spans import Range, merge
 from ...core.measures import Scores, answer_scores, retrieval_scores
 from ...core.measures.answers import Judged
@@ -36,14 +37,26 @@ def retrieval(given: Given) -> list[Scores]:
 def answered(given: Given) -> list[Scores]:
     """Measures of what the answering model was shown, and of its answer where it gave one."""
     made = []
+    enough = given.settings.cover
     for place, (evidence, context) in enumerate(zip(given["evidence"], given["context"])):
         scores = {"context-tokens": float(context.tokens)}
+        if evidence.needs:
+            scores["needs-shown"] = needs_shown(evidence.needs, context, enough)
         if given["answer"] is not None:
             agreed = given["agreement"][place].value if given["agreement"] is not None else None
             judged = Judged(given["answer"][place], given["verdicts"][place], bool(evidence.needs), agreed)
             scores.update(answer_scores(judged))
         made.append(Scores(scores))
     return made
+
+
+def needs_shown(needs: Needs, context: Context, enough: float) -> float:
+    """The share of a question's needs that its context meets."""
+    shown: dict[str, list[Range]] = {}
+    for item in context.items:
+        if item.ranges:
+            shown.setdefault(item.doc, []).extend(item.ranges)
+    return sum(met(needs, shown, enough)) / len(needs)
 
 
 def reached(given: Given) -> list[Reached]:

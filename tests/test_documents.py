@@ -10,6 +10,8 @@ from pathlib import Path
 from aventrik.cli.main import VERBS
 from aventrik.core.measures import MEASURES
 from aventrik.core.measures.loss import STAGES as LOSSES
+from aventrik.core.reranking import STEPS
+from aventrik.core.rewriting import METHODS
 from aventrik.engine.graph import GRAPH
 from aventrik.engine.outside import OUTSIDE
 from aventrik.workspace.configuration import Configuration
@@ -55,7 +57,7 @@ def test_the_reference_has_every_verb_setting_and_measure() -> None:
     for verb in VERBS:
         assert f"| `{verb}" in reference, verb
     for name in Configuration(name="x").settings():
-        assert f"`{name}`" in reference or name == "reranking", name
+        assert f"`{name}`" in reference or f"`[[{name}]]`" in reference, name
     for name in Model.model_fields:
         assert re.search(rf"`{name}`", reference), name
     for name in Settings.model_fields:
@@ -64,6 +66,21 @@ def test_the_reference_has_every_verb_setting_and_measure() -> None:
         assert (f"`{name}@k`" if measure.of == "list" else f"`{name}`") in scores, name
     for stage in LOSSES:
         assert f"*{stage}*" in scores.replace("\n", " "), stage
+
+
+def test_the_pages_have_every_step_and_every_way_of_rewriting_with_its_settings() -> None:
+    reference = (DOCS / "reference.md").read_text(encoding="utf-8")
+    depth = (DOCS / "depth.md").read_text(encoding="utf-8")
+    for name, step in STEPS.items():
+        [row] = [line for line in depth.splitlines() if line.startswith(f"| `{name}` |") and "`" in line.split("|")[3]]
+        for setting, default in step.settings.items():
+            assert f"`{setting}`" in row, (name, setting)
+            if isinstance(default, (int, float)) and default >= 0:
+                told = reference.split(f"`{name}` (", 1)[1].split(";")[0]
+                assert f"`{setting}` {default:g}" in told or setting == "least", (name, setting)
+    for name in METHODS:
+        assert f"| `{name}` |" in depth
+        assert f"`{name}`" in reference
 
 
 def test_the_reference_has_every_option() -> None:

@@ -259,7 +259,8 @@ def test_what_a_run_is_measured_by_reaches_the_stages_that_read_it_and_no_others
         if (told(node.settings), node.models) != (told(nodes[1][node.name].settings), nodes[1][node.name].models)
     }
     assert found == {
-        "cover": {"retrieval scores", "reached", "losses", "gains", "chain", "answer scores"}, "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
+        "cover": {"retrieval scores", "reached", "losses", "gains", "chain", "answer scores"},
+        "cut_offs": {"retrieval scores"}, "judges": {"verdicts"},
     }[name]  # fmt: skip
 
 

@@ -69,7 +69,7 @@ PINNED: dict[str, tuple[int, str]] = {
     "criterion": (1, "ebce97856f13"),
     "agreement": (1, "2c3dd9ffe42f"),
     "answer scores": (3, "59081bbe3eaf"),
-    "losses": (1, "06def1b88365"),
+    "losses": (2, "06def1b88365"),
 }
 EVERYTHING = {
     "chunking": {"size": 60, "overlap": 10, "serve": "section"},

@@ -351,7 +351,7 @@ GRAPH: tuple[Stage, ...] = (
         lambda resolved: scoring.Cuts(resolved.cover), record=Scores, together=1024,
     ),
     Stage(
-        "losses", 1, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
+        "losses", 2, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
         scoring.losses, lambda resolved: scoring.Cuts(resolved.cover, steps=step_names(resolved)), record=Losses,
         together=1024,
     ),

@@ -109,14 +109,15 @@ serve   = "chunk"         # chunk, neighbours (around = 1), section, page, docum
 [index]
 text     = "chunk"        # chunk, or what the writer model makes of it: summary, facts, questions
 headings = true           # put the heading path in front of what is matched
+# language = "auto"       # of each document its own; or english, german, …; none
 # title_weight = 2.0      # search title and headings as a field of their own, weighted
 
 [embedding]
 model = "lsa"             # none, lsa (fitted on your documents), static (needs the extra 'static')
 
-[rewriting]
-method = "none"           # none, paraphrases, hypothetical, parts
-count  = 3
+# [[rewriting]]           # several, in order: conversation, paraphrases, hypothetical, parts, broader, keywords, expanded
+# method = "paraphrases"
+# count  = 3
 
 [search]
 method = "both"           # keyword, vector, both
@@ -126,9 +127,12 @@ weight = 0.5              # the share of the vector list; the keyword list has t
 nearest = "exact"         # exact, or approximate: graph, lists
 # where = "area = 'Moss Cut' and issued >= '2031-04-01'"    # only documents whose metadata say so
 
-# [[reranking]]
-# step   = "closeness"
+# [[reranking]]           # several, in order: closeness, relevance, cross-encoder, embedding, split, extract, floor,
+# step   = "closeness"    # distinct, order, neighbours
 # weight = 0.5
+# [[reranking]]
+# step   = "extract"      # only the sentences that help; show more of them: context.keep = 10
+# share  = 0.45
 
 [context]
 keep   = 5

@@ -60,6 +60,7 @@ _TELLING = {
     "arabic": "في من على إلى أن عن هذا التي مع الذي لا ما هذه كان أو بين ذلك كل",
     "persian": "و در به از که این را با است برای آن یک می خود تا شود بر یا هم",
     "hindi": "के है में की से का और को पर यह ने एक नहीं हैं भी कि लिए या इस",
+    "sesotho": "ke le ho ba ka e o ha tsa sa mme hore tse ya ea la wa re fumana bakeng haeba",
     "nepali": "र को छ मा को ले का हो गर्न पनि यो लाई भएको छन् बाट गरेको",
 }
 # Words of asking, which documents hardly ever hold, so that they would weigh much.
@@ -93,6 +94,8 @@ _ASKING = {
     "estonian": "kes mis millal kus kuhu kust kuidas miks milline kui palju mitu kas",
     "lithuanian": "kas ką kada kur kaip kodėl kuris kuri kiek ar galima",
     "basque": "nor zer noiz non nora nola zergatik zein zenbat",
+    "armenian": "ով ինչ երբ որտեղ ուր ինչպես ինչու որ որը քանի կարո՞ղ",
+    "sesotho": "mang eng neng kae joang hobaneng efe bokae na",
     "irish": "cé cad conas cathain cá fáth cén mhéad an",
     "esperanto": "kiu kio kiam kie kien kiel kial kia kies kiom ĉu",
     "vietnamese": "ai gì nào khi đâu sao thế bao nhiêu mấy có không",

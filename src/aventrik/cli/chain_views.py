@@ -14,7 +14,6 @@ from ..report.figures import number
 from .screen import Screen, shortened
 
 _CUT_LINES = 8  # of an item that was cut, stretches that are shown
-_WIDE = 150
 
 
 def show_queries(found: Explanation, screen: Screen) -> None:
@@ -126,14 +125,14 @@ def show_list(found: Explanation, screen: Screen, name: str, top: int) -> None:
         screen.text(line)
         show_cut(item, screen)
         if not item.cut:
-            screen.say(f"       {shortened(' '.join(item.text.split()), _WIDE)}", style="dim")
+            screen.say(f"       {shortened(' '.join(item.text.split()), _room(screen))}", style="dim")
     gone = [other for other in before if not any(other.chunk == item.chunk for item in items)]
     if gone:
         screen.say(f"dropped here: {len(gone)}", style="dim")
         for other in gone[:top]:
             chunk = found.chunks[other.chunk]
             screen.say(
-                f"   − {shortened(chunk['doc'] + ': ' + ' '.join(other.text.split()), _WIDE)}{covers_told(other)}",
+                f"   − {shortened(chunk['doc'] + ': ' + ' '.join(other.text.split()), _room(screen) - 20)}{covers_told(other)}",
                 style="dim",
             )
 
@@ -142,7 +141,9 @@ def show_cut(item: ListItem, screen: Screen) -> None:
     """The text that would have been served, in order: what is still there, and what fell away."""
     for text, there in item.cut[:_CUT_LINES]:
         line = Text("       keeps │ " if there else "       drops │ ", style="green" if there else "dim red")
-        line.append(shortened(" ".join(text.split()), _WIDE), style="not dim default" if there else "dim strike")
+        line.append(
+            shortened(" ".join(text.split()), _room(screen)), style="not dim default" if there else "dim strike"
+        )
         screen.text(line)
     if len(item.cut) > _CUT_LINES:
         screen.say(f"             │ and {len(item.cut) - _CUT_LINES} stretches more", style="dim")
@@ -205,7 +206,7 @@ def show_step_sums(chained: Sequence[Chained], screen: Screen) -> None:
             screen.say(
                 f"the first that a context takes: {last.first_tokens:,.0f} tokens beside {start.first_tokens:,.0f} before the "
                 f"steps ({'-' if saved >= 0 else '+'}{abs(saved):.0%}), and "
-                + (f"{lost} needs fewer" if lost > 0 else f"{-lost} needs more" if lost else "as many needs met")
+                + (f"{_needs(lost)} fewer" if lost > 0 else f"{_needs(-lost)} more" if lost else "as many needs met")
             )
         for row in each.steps:
             if row.unfound:
@@ -216,6 +217,15 @@ def show_step_sums(chained: Sequence[Chained], screen: Screen) -> None:
                 screen.warn(
                     f"{row.name}: left nothing of the list of {row.emptied} questions, which can only be declined"
                 )
+
+
+def _needs(count: int) -> str:
+    return f"{count} need{'' if count == 1 else 's'}"
+
+
+def _room(screen: Screen) -> int:
+    """Characters that a line has beside what stands before it."""
+    return max(40, screen.out.width - 16)
 
 
 def covers_told(item: ListItem) -> str:

@@ -329,7 +329,7 @@ def test_runs_of_different_test_sets_have_nothing_in_common(workspace: Program) 
 
 def test_compare_tells_costs_all_pairs_and_what_was_declined(workspace: Program) -> None:
     (workspace.folder / "configs" / "two.toml").write_text(
-        'name = "two"\n[search]\nmethod = "keyword"\n[sweep]\n"context.keep" = [1, 2, 3]\n'
+        'name = "two"\n[search]\nmethod = "keyword"\nstop_words = "keep"\n[sweep]\n"context.keep" = [1, 2, 3]\n'
     )
     workspace("run", "two", "--testset", "small")
     found = workspace.json("compare", "--pairs")

@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import Program, Terminal, chat_server, name_house, write_testset
 
-ANSWERING = 'name = "paid"\n[answering]\nmodel = "house"\n[search]\nmethod = "keyword"\n[embedding]\nmodel = "none"\n'
+ANSWERING = 'name = "paid"\n[answering]\nmodel = "house"\n[search]\nmethod = "keyword"\nstop_words = "keep"\n[embedding]\nmodel = "none"\n'
 
 
 @pytest.fixture
@@ -120,7 +120,7 @@ def test_a_race_says_who_was_stopped_and_what_was_saved(workspace: Program) -> N
     write_testset(workspace.folder, rows, "locks")
     workspace("gather", "locks")
     (workspace.folder / "configs" / "starter.toml").write_text(
-        'name = "size"\n[search]\nmethod = "keyword"\n[embedding]\nmodel = "none"\n[answering]\nmodel = "none"\n'
+        'name = "size"\n[search]\nmethod = "keyword"\nstop_words = "keep"\n[embedding]\nmodel = "none"\n[answering]\nmodel = "none"\n'
         '[sweep]\n"chunking.size" = [8, 12, 400]\n"chunking.overlap" = [0]\n'
     )
     plan = workspace.json("run", "--plan", "--testset", "locks")

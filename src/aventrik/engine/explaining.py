@@ -9,7 +9,7 @@ from typing import Any
 
 from ..core.chunking import Chunk
 from ..core.chunking.lookup import chunks_of
-from ..core.documents.spans import text_of
+from ..core.documents.spans import Range, text_of, without
 from ..core.errors import BadInput
 from ..core.measures.evidence import best_cover, evidence_of
 from ..core.testsets import Question
@@ -106,6 +106,8 @@ def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
         stages[stage] = decode(record, values[found])
     place = place_of(store, bench, run)
     outside = place.resolved.outside
+    if not outside:
+        _check_cuts(place, stages, run)
     chunks = brought_items(place, stages, question) if outside else shown(place, stages, question)
     lists = {} if outside else lists_of(place, stages, question)
     prompts = run.made.get("prompts", {})
@@ -131,13 +133,9 @@ class _AsMade(Bench):
 
 
 def place_of(store: Store, bench: Bench, run: Run) -> Place:
+    """The place of a run, with the chunks that it was made with, or where the store no longer has these, as this version
+    cuts them (see `_check_cuts`); raises `BadInput` where its documents are no longer in the store."""
     made = run.made
-    for name in ("chunks", "units"):
-        if made["stages"].get(name, STAGES[name].version) != STAGES[name].version:
-            raise BadInput(
-                f"run {run.id}: this version cuts documents otherwise ({name}), so its chunks can't be shown; run "
-                f"'{run.name}' again"
-            )
     outside = made.get("outside")
     resolved = Resolved(
         Configuration.kept(made["configuration"]), tuple(made.get("judges", (made["judge"],))), tuple(made["cut_offs"]),
@@ -147,7 +145,38 @@ def place_of(store: Store, bench: Bench, run: Run) -> Place:
         snapshot = store.documents.snapshot(run.corpus)
     except KeyError:
         raise BadInput(f"run {run.id}: the store no longer has its documents; run '{run.name}' again") from None
-    return Place(_AsMade(bench, run), resolved, chain(resolved, made.get("until", "")), snapshot)
+    nodes = chain(resolved, made.get("until", ""))
+    as_made = dict(nodes)
+    for name in ("chunks", "units"):
+        version = made["stages"].get(name, STAGES[name].version)
+        if name in nodes and version != STAGES[name].version:
+            as_made[name] = replace(nodes[name], stage=replace(nodes[name].stage, version=version))
+    place = Place(_AsMade(bench, run), resolved, as_made, snapshot)
+    try:
+        for name in ("chunks", "units"):
+            if as_made.get(name) != nodes.get(name):
+                store.arrays.collection(place.keys.corpus(name))
+    except KeyError:
+        return Place(_AsMade(bench, run), resolved, nodes, snapshot)
+    return place
+
+
+def _check_cuts(place: Place, stages: Mapping[str, Any], run: Run) -> None:
+    """Raises `BadInput` where the chunks of a place are not those that a question's list was made of."""
+    chunks = Chunks(place)
+    for item in stages["served"].items:
+        there = item.chunk < len(chunks) and chunks.table.name(item.chunk) == item.doc
+        if not there or without(item.ranges, [*chunks.served(item.chunk), *_own(stages, item.chunk)]):
+            raise BadInput(
+                f"run {run.id}: this version cuts documents otherwise, and the store no longer has how they were cut, so its "
+                f"chunks can't be shown; run '{run.name}' again"
+            )
+
+
+def _own(stages: Mapping[str, Any], chunk: int) -> list[Range]:
+    """What reranking steps have made of a chunk's text."""
+    found = pieces(stages[last_list(stages)])
+    return [each for number, _, ranges in found if number == chunk for each in ranges]
 
 
 def _needs(found: Explanation) -> list[dict[str, Any]]:

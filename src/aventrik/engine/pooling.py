@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from importlib.util import find_spec
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -46,9 +47,11 @@ def pool_of(opened: Opened, names: Sequence[str], embedding: str = "") -> list[C
     if model not in known:
         raise BadInput(f"--embedding: no such embedding model '{model}'{nearest(model, known)}")
     chunking = {"method": "paragraph", "size": SIZE, "overlap": 0}
-    found = [
-        {"name": "pool by words", "search": {"method": "keyword"}, "rewriting": {"method": "paraphrases", "model": "offline"}}
-    ]  # fmt: skip
+    by_words: dict[str, Any] = {
+        "name": "pool by words", "search": {"method": "keyword", "stop_words": "keep"},
+        "rewriting": {"method": "paraphrases", "model": "offline"},
+    }  # fmt: skip
+    found = [by_words]
     if model != "none":
         found.append({"name": "pool by vectors", "search": {"method": "vector"}, "embedding": {"model": model}})
     return [

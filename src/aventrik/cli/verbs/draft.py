@@ -61,12 +61,6 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
         already = load_testset(path)
     count = options.count or (_ALL if options.from_headings else _COUNT)
-    writer = options.writer or opened.workspace.settings.roles.writer
-    if writer == "offline":
-        from ...engine.tongues import only_english
-
-        if told := only_english(opened, "the built-in writer drafts"):
-            screen.warn(told)
     brief = brief_of(opened, count, options.seed, _given(options), options.from_headings)
     with screen.progress() as meter:
         opened.progress = meter
@@ -75,6 +69,12 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )  # fmt: skip
     if not made.questions:
         raise BadInput(f"no good question was found in {made.passages:,} passages; nothing was written")
+    writer = options.writer or opened.workspace.settings.roles.writer
+    if writer == "offline":
+        from ...engine.tongues import only_english
+
+        if told := only_english(opened, "the built-in writer drafts"):
+            screen.warn(told)
     save_testset(path, [*already, *made.questions])
     dropped = opened.workspace.folder / "reports" / f"dropped-{path.stem}.csv"
     save_dropped(dropped, made.dropped, made.passed_over)

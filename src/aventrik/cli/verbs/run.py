@@ -106,7 +106,6 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     opened.bench.budget = Budget(
         options.budget, options.budget_time, lambda: opened.models.spent().money, workspace.settings.models
     )
-    _warn_of_languages(opened, configurations, options.until, screen)
     runner = Runner(opened, retry_failed=options.retry_failed)
     outcomes: list[Outcome] = []
     with screen.progress() as meter:
@@ -124,6 +123,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.baseline_file:
         _keep_baseline(opened, outcomes[0].run, options.baseline_file, kept_measures, screen)
     _changed(opened, screen)
+    _warn_of_languages(opened, configurations, options.until, screen)
     screen.say("next: aventrik compare")
     return 0
 

@@ -22,7 +22,7 @@ _FORMS: tuple[tuple[re.Pattern[str], str], ...] = tuple(
         (r"\bwho\b|\bwhom\b", "person responsible contact"),
         (r"\bwhere\b", "place location address at"),
         (r"\bwhy\b", "because reason purpose"),
-        (r"\b(can|may|could|allowed|permitted|ok|okay)\b", "permitted must not may only rules"),
+        (r"\b(can|(?-i:may)|could|allowed|permitted|ok|okay)\b|^may\b", "permitted must not may only rules"),
         (r"\bwhat (is|are|does)\b.*\bmean|\bwhat (is|are) (a|an|the)\b", "means definition is called"),
         (r"\bhow (do|can|should|to)\b|\bwhat (should|do|must)\b", "procedure steps must apply report"),
     )

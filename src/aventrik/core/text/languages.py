@@ -103,6 +103,7 @@ _ASKING = {
 _ASKED = {language: frozenset(words.split()) for language, words in _ASKING.items()}
 _WORDS = {language: frozenset(words.split()) for language, words in _TELLING.items()}
 _SURE = 0.12
+_DIFFERENT = 3  # function words that a text must hold of a language to be in it
 _LOOKED_AT = 20_000  # characters
 
 # The first and last code points of scripts that a single language stands for.
@@ -132,7 +133,7 @@ def guess(text: str) -> tuple[str, float]:
     counts = Counter(words)
     shares = {language: sum(counts[word] for word in known) / len(words) for language, known in _WORDS.items()}
     first, second = sorted(shares, key=lambda language: -shares[language])[:2]
-    if shares[first] < _SURE:
+    if shares[first] < _SURE or sum(word in counts for word in _WORDS[first]) < _DIFFERENT:
         return "", 0.0
     return first, min(1.0, 0.5 + 2 * (shares[first] - shares[second]))
 

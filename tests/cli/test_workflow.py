@@ -52,7 +52,7 @@ def test_the_demo_again_computes_nothing_and_says_the_same(demo: tuple[Program, 
 def test_the_demo_scores_a_live_system_and_its_judge_beside_a_person(demo: tuple[Program, str]) -> None:
     run, said = demo
     assert "aventrik score -w tarrowby --system desk" in said
-    assert "of 191 items of contexts and lists 191 (100%) were found" in " ".join(said.split())
+    assert "of 198 items of contexts and lists 198 (100%) were found" in " ".join(said.split())
     assert "from-when" in said
     assert "the judge (offline) and people (warden) on 60 claims" in said
     found = run.json("review", "-w", "tarrowby", "--verdicts", "desk", "--agreement")

@@ -22,7 +22,7 @@ from .replies import NotUnderstood
 
 PATH = "/ask"
 # How it searches and answers: fixed pieces by their words, three of them shown.
-_SETTINGS: dict[str, Any] = {
+_SETTINGS: dict[str, Any] = {"search.stop_words": "keep", 
     "chunking.method": "fixed", "chunking.size": 600, "chunking.overlap": 0, "index.headings": False,
     "embedding.model": "none", "search.method": "keyword", "search.top": 10, "context.keep": 3,
     "answering.model": "offline",

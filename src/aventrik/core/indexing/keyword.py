@@ -83,12 +83,13 @@ class KeywordIndex:
             weights[term] += 1
         return self.weighed(weights, top, narrowing)
 
-    def stems(self, words: Sequence[str]) -> list[str]:
-        """What lower-cased words are matched by: their stems in each language of the texts, one of each form a word."""
+    def stems(self, words: Sequence[str], languages: Sequence[str] = ()) -> list[str]:
+        """What lower-cased words are matched by: their stems in some languages, one of each form a word; in every language
+        of the texts where none is named."""
         found: list[str] = []
         for word in words:
             for piece in pieces_of(word):
-                found.extend(dict.fromkeys(self._stem(piece, language) for language in self.languages))
+                found.extend(dict.fromkeys(self._stem(piece, language) for language in languages or self.languages))
         return found
 
     @staticmethod

@@ -50,28 +50,35 @@ def read(query: str, index: KeywordIndex, how: WordSearch) -> Read:
     quoted = [next(filter(None, found.groups())) for found in _PHRASE.finditer(query)]
     phrases = tuple(words for text in quoted if (words := tuple(_words(text))))
     loose = _words(_PHRASE.sub(" ", query))
-    left = left_out(loose, index) if how.stop_words == "drop" else frozenset()
+    spoken = languages_of(_words(query), index)
+    left = left_out(loose, index, spoken[0]) if how.stop_words == "drop" else frozenset()
     kept = [word for word in loose if word not in left]
     inside = [word for words in phrases for word in words]
     if not kept and not inside:
         kept = loose
-    return Read(Counter(index.stems([*kept, *inside])), phrases)
+    return Read(Counter(index.stems([*kept, *inside], spoken)), phrases)
 
 
 def _words(text: str) -> list[str]:
     return WORD.findall(text.lower())
 
 
-def left_out(words: Sequence[str], index: KeywordIndex) -> frozenset[str]:
-    """Which words of a query are left out, by the language of the index's texts in which it has the most function words:
-    in English all of these; in another one its words of asking, and those function words that stand in at least one of
-    so many texts, as the collected lists of other languages hold many a word that says something."""
+def languages_of(words: Sequence[str], index: KeywordIndex) -> tuple[str, ...]:
+    """The languages that a query may be in: of those of the index's texts that of which it has the most function words, or
+    several that have as many; all where it has none."""
+    if len(index.languages) == 1:
+        return index.languages
+    counts = {
+        each: sum(word in stop_words(each) or word in asking_words(each) for word in words) for each in index.languages
+    }
+    most = max(counts.values())
+    return tuple(each for each, count in counts.items() if count == most)
 
-    def small(language: str) -> int:
-        known = stop_words(language) | asking_words(language)
-        return sum(word in known for word in words)
 
-    language = max(index.languages, key=small)
+def left_out(words: Sequence[str], index: KeywordIndex, language: str) -> frozenset[str]:
+    """Which words of a query in a language are left out: in English all function words; in another one its words of
+    asking, and those function words that stand in at least one of so many texts, as the collected lists of other
+    languages hold many a word that says something."""
     known = stop_words(language)
     if language == ENGLISH:
         return known

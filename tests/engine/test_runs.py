@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import shutil
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from aventrik.core.errors import BadInput
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.testsets import Question
+from aventrik.engine import graph
 from aventrik.engine.comparing import compare
 from aventrik.engine.cutting import figures
 from aventrik.engine.explaining import explain
 from aventrik.engine.gathering import gather
-from aventrik.engine.graph import STAGES
+from aventrik.engine.graph import GRAPH, STAGES
 from aventrik.engine.opened import Opened
 from aventrik.engine.planning import Planner
 from aventrik.engine.run_sides import side_of
@@ -214,13 +217,36 @@ def test_explain_and_compare_work_from_what_is_kept(folder: Path, tmp_path: Path
     assert found.means[0]["hit@5"].mean == 1.0
 
 
-def test_a_run_whose_chunks_were_cut_otherwise_is_not_explained_wrongly(
-    opened: Opened, monkeypatch: pytest.MonkeyPatch
+def test_a_run_of_an_earlier_version_is_explained_by_its_own_chunks_and_never_by_others(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    opened = Opened(folder)
     number = run(opened, configured()).run
-    monkeypatch.setitem(STAGES, "chunks", replace(STAGES["chunks"], version=99))
+    before = explain(opened.store, opened.bench, opened.run(str(number)), "a1")
+    chunks = STAGES["chunks"]
+
+    def otherwise(given: Any) -> list[dict[str, np.ndarray]]:
+        """The first five characters of each chunk."""
+        return [
+            {**columns, "ends": np.minimum(columns["ends"], columns["starts"] + 5)}
+            for columns in chunks.function(given)
+        ]
+
+    newer = replace(chunks, version=99, function=otherwise)
+    monkeypatch.setitem(STAGES, "chunks", newer)
+    monkeypatch.setattr(graph, "GRAPH", (newer, *(stage for stage in GRAPH if stage.name != "chunks")))
+    again = Opened(folder)
+    after = explain(again.store, again.bench, again.run(str(number)), "a1")
+    assert after.chunks == before.chunks
+    shutil.rmtree(folder / ".aventrik" / "arrays")
+    bare = Opened(folder)
     with pytest.raises(BadInput, match="this version cuts documents otherwise"):
-        explain(opened.store, opened.bench, opened.run(str(number)), "a1")
+        explain(bare.store, bare.bench, bare.run(str(number)), "a1")
+    same = replace(chunks, version=100)
+    monkeypatch.setitem(STAGES, "chunks", same)
+    monkeypatch.setattr(graph, "GRAPH", (same, *(stage for stage in GRAPH if stage.name != "chunks")))
+    fresh = Opened(folder)  # this version cuts them alike after all
+    assert explain(fresh.store, fresh.bench, fresh.run(str(number)), "a1").chunks == before.chunks
 
 
 def test_a_document_that_changes_while_a_run_goes_on_makes_no_mixture(folder: Path, tmp_path: Path) -> None:

@@ -295,6 +295,9 @@ def test_steps_have_prompts_of_their_own_and_a_domain_is_told_in_one_place(
     before = len(state["bodies"])
     program("run", name, "--testset", "small")
     assert len(state["bodies"]) == before
+    calls = program.json("explain", str(made["run"]), "a1", "--calls")["calls"]
+    assert [call["stage"] for call in calls] == ["rewrite 1", "step 1"]
+    assert "Be strict about moorings." in json.dumps(calls[1])
     (prompts / "own" / "strict.txt").write_text("Be lenient.\n$question\n$passage\n")
     [other] = program.json("run", name, "--testset", "small")
     assert other["run"] != made["run"]

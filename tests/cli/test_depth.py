@@ -201,6 +201,8 @@ def test_a_conversation_is_searched_for_as_it_stands_alone(workspace: Program) -
     assert found["stages"]["queries"]["texts"][0] == "and how much is it?"
     assert alone in found["stages"]["queries"]["texts"]
     assert found["needs"][0]["lost"] != "not among the candidates"
+    likeness = [each["likeness"] for each in found["stages"]["drift"]["rewrites"]]
+    assert min(likeness) > 0.5  # of the question with the turns before it, not of "and how much is it?" alone
     again = workspace.json("explain", str(made["run"]), "c2")
     assert again["stages"]["alone 1"]["text"] == "What does a bridge key cost?"
     [asked] = workspace.json("ask", "and how much is it?", name, "--before", "what is a bridge key")

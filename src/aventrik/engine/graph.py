@@ -287,7 +287,7 @@ GRAPH: tuple[Stage, ...] = (
         used=_by_vectors, record=Hits,
     ),
     Stage(
-        "drift", 1, QUESTION, ("queries", "keyword hits", "vector hits", "words", "chunks", "documents"), retrieval.drift,
+        "drift", 1, QUESTION, ("queries", "keyword hits", "vector hits", "words", "chunks", "documents", "turns"), retrieval.drift,
         _drifting, used=_rewrites, record=Drift,
     ),
     Stage(
@@ -392,6 +392,10 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
             inputs = {name: found(given.get(name, name), nodes) for name in stage.inputs}
             if stage.name == "queries":
                 inputs |= {"wording": "wording"} | {name: name for name in nodes if name.startswith("rewrite ")}
+            if stage.name == "drift" and not any(
+                METHODS[each["method"]].turns for each in resolved.configuration.rewriting
+            ):
+                inputs["turns"] = None
             if stage.name == "chain":
                 inputs |= {name: name for name in nodes if name.startswith("step ")}
             if stage.name == "verdicts":

@@ -77,7 +77,7 @@ class Drifting:
 
 
 def drift(given: Given) -> list[Drift]:
-    """How far each rewrite has drifted from its question."""
+    """How far each rewrite has drifted from its question, with the turns before it where a rewriting reads them."""
     how: Drifting = given.settings
     table, documents, words = given["chunks"], given["documents"], given["words"]
     known: dict[int, frozenset[str]] = {}
@@ -97,11 +97,12 @@ def drift(given: Given) -> list[Drift]:
             fuse(lists[0][n : n + 1], lists[1][n : n + 1], Searching(FIRST)).chunks for n in range(len(found.texts))
         ]
         nearest = [hits[0][1] if hits else 0.0 for hits in lists[1]] if how.vectors else None
-        likes = likenesses(found.texts, Found(first, nearest), terms_of, words.rarity)
+        asked = " ".join([*(given["turns"][place].before if given["turns"] is not None else ()), found.texts[0]])
+        likes = likenesses([asked, *found.texts[1:]], Found(first, nearest), terms_of, words.rarity)
         row = []
         for number, (text, like) in enumerate(zip(found.texts[1:], likes), 1):
             origin = found.origin(number)
-            lost, added = changes(found.texts[0], text)
+            lost, added = changes(asked, text)
             row.append(Drifted(text, origin, like, lost, added, like < how.least[origin - 1]))
         made.append(Drift(tuple(row)))
     return made

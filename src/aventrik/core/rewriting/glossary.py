@@ -27,12 +27,15 @@ _MEANS = re.compile(
     re.IGNORECASE,
 )
 _CALLED = re.compile(
-    r"(?P<meaning>[^,;:.()]{4,80}?),?\s+(?:(?:is|are)\s+)?(?:also\s+)?(?:called|known as|referred to as)\s+"
-    r"(?:(?:the|an?)\s+)?[“\"'`]?(?P<term>[^,;:.()“”\"]{2,60})[”\"'`]?",
+    r"(?P<meaning>[^,;:.()]{4,80}?)\s+(?:is|are|was|were)\s+(?:(?:also|often|usually|sometimes|commonly)\s+)?"
+    r"(?:called|known as|referred to as)\s+(?:(?:the|an?)\s+)?[“\"'`]?(?P<term>[^,;:.()“”\"]{2,60})[”\"'`]?",
     re.IGNORECASE,
 )
+_SAID = ("means", "stands for", "is short for", "refers to", "denotes", "called", "known as", "referred to")
 _SHORT = re.compile(r"\(\s*[“\"'`]?([A-Za-z][A-Za-z0-9./&-]{1,9})[”\"'`]?\s*\)")
 _BARE = frozenset("this that it which these those he she they we you what there".split())
+_INNER = frozenset("of the and in for to a an at on".split())  # small words that a term may hold inside
+_VAGUE = frozenset("often sometimes usually commonly typically formerly generally simply rather just".split())
 
 
 @dataclass(frozen=True)
@@ -76,6 +79,8 @@ def _of_sentences(document: Document) -> Iterator[Entry]:
         if line and any(_LISTS.search(heading) for heading in document.heading_path(start)[-2:]):
             yield from _entry(line["term"], line["meaning"])
             continue
+        if not any(words in text for words in _SAID):
+            continue
         for pattern in (_MEANS, _CALLED):
             said = pattern.search(text)
             if said:
@@ -90,7 +95,12 @@ def _entry(term: str, meaning: str) -> Iterator[Entry]:
     if not words or len(words) > _WORDS or len(term) > _LONGEST_TERM or len(meaning) < 4:
         return
     low = [word.lower() for word in words]
-    if low[0] in _BARE or all(word in STOP_WORDS for word in low) or term.casefold() == meaning.casefold():
+    if low[0] in _BARE or low[0] in STOP_WORDS or low[-1] in STOP_WORDS or any(w in STOP_WORDS - _INNER for w in low):
+        return
+    said = [word.lower() for word in WORD.findall(meaning)]
+    if not said or said[0] in _BARE or all(word in STOP_WORDS or word in _VAGUE for word in said):
+        return
+    if "//" in meaning or "?" in term or term.casefold() == meaning.casefold():
         return
     yield Entry(term, meaning, len(words) == 1 and term.isupper())
 

@@ -10,7 +10,7 @@ from rich.text import Text
 from ..core.documents.spans import common
 from ..engine.chains import Chained
 from ..engine.explaining import Explanation, ListItem, list_names
-from ..report.figures import number
+from ..report.figures import number, time_told
 from .screen import Screen, shortened
 
 _CUT_LINES = 8  # of an item that was cut, stretches that are shown
@@ -80,7 +80,7 @@ def show_steps(found: Explanation, screen: Screen, seconds: dict[str, float] | N
         if needs:
             row.extend([f"{sum(held.met)} of {needs}", f"{sum(held.met_first)} of {needs}"])
         if seconds is not None:
-            row.append(_time(seconds[name]) if place and name in seconds else "")
+            row.append(time_told(seconds[name]) if place and name in seconds else "")
         rows.append(row)
         if place and record.failure:
             screen.warn(f"step {place}, {told.split(' ', 1)[1]}: failed on some items: {record.failure}")
@@ -243,7 +243,3 @@ def in_context(found: Explanation, item: ListItem) -> bool:
         each.chunk == item.chunk and any(common(item.ranges, start, end) for start, end in each.ranges)
         for each in shown
     )
-
-
-def _time(seconds: float) -> str:
-    return f"{seconds * 1000:.1f} ms" if seconds < 1 else f"{seconds:.2f} s"

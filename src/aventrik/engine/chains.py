@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from ..core.errors import BadInput
-from ..core.rewriting import Queries
+from ..core.reranking import Ranked
 from ..core.rewriting.drift import Drift
 from ..storage.protocols import Run, RunQuestion, Store
 from ..workspace.configuration import Configuration, named_entries
 from .records import decode
-from .stages.retrieval import ChainAccount, Gains
+from .stages.retrieval import ChainAccount, Gain, Gains
 
 
 @dataclass(frozen=True)
@@ -107,36 +107,29 @@ def _records(store: Store, run: Run, rows: Sequence[RunQuestion], node: str, kin
 def _rewrites(
     store: Store, run: Run, rows: Sequence[RunQuestion], configuration: Configuration, costs: _Costs
 ) -> Iterable[RewriteSum]:
-    asked = _records(store, run, rows, "queries", Queries)
     drifts = _records(store, run, rows, "drift", Drift)
     gains = _records(store, run, rows, "gains", Gains)
     if not drifts:  # a run of an earlier version
         return
     for number, name in enumerate(named_entries(configuration.rewriting, "method"), 1):
         pairs = [
-            (each, gain.rewrites[place] if place < len(gain.rewrites) else None)
-            for drift, gain in zip(drifts, gains or [Gains()] * len(asked))
+            (each, gain.rewrites[place] if place < len(gain.rewrites) else Gain())
+            for drift, gain in zip(drifts, gains or [Gains()] * len(drifts))
             for place, each in enumerate(drift.rewrites)
             if each.origin == number
         ]
         likes = [each.likeness for each, _ in pairs]
-
-        def needs(of: Callable[[Any], tuple[int, ...]], rows_: Sequence[Any] = tuple(gain for _, gain in pairs)) -> int:
-            return sum(len(of(gain)) for gain in rows_ if gain is not None)
-
         yield RewriteSum(
-            name, len(pairs), sum(each.dropped for each, _ in pairs), math.fsum(likes) / len(likes) if likes else None,
-            sum(bool(each.lost or each.added) for each, _ in pairs), needs(lambda gain: gain.found),
-            needs(lambda gain: gain.lost), needs(lambda gain: gain.found_first), needs(lambda gain: gain.lost_first),
-            *costs.of(f"rewrite {number}"),
+            name, len(pairs), sum(each.dropped for each, _ in pairs), _mean(likes) if likes else None,
+            sum(bool(each.lost or each.added) for each, _ in pairs), sum(len(gain.found) for _, gain in pairs),
+            sum(len(gain.lost) for _, gain in pairs), sum(len(gain.found_first) for _, gain in pairs),
+            sum(len(gain.lost_first) for _, gain in pairs), *costs.of(f"rewrite {number}"),
         )  # fmt: skip
 
 
 def _steps(
     store: Store, run: Run, rows: Sequence[RunQuestion], configuration: Configuration, costs: _Costs
 ) -> Iterable[StepSum]:
-    from ..core.reranking import Ranked
-
     accounts = _records(store, run, rows, "chain", ChainAccount)
     if not accounts:
         return

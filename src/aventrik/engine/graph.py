@@ -8,8 +8,7 @@ changes what it returns.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
 from typing import Any
 
 from ..core.answering import Answer
@@ -18,254 +17,70 @@ from ..core.context.serving import ServedList
 from ..core.criteria import Grade
 from ..core.embedding import MODELS
 from ..core.indexing.compact import Coding
-from ..core.indexing.keyword import Scoring
-from ..core.indexing.texts import KINDS
 from ..core.judging import Agreement, Judgement
 from ..core.measures import Scores
 from ..core.measures.loss import Losses, Reached
 from ..core.reranking import STEPS, Ranked, settings_of
 from ..core.rewriting import METHODS, Queries
 from ..core.rewriting.drift import Drift
-from ..core.searching import Candidates, Hits, QueryVectors, Searching, depth
-from ..core.searching.words import WordSearch
-from ..core.text.rulers import ESTIMATE
-from .judges import JOINED, TASKS, criterion_nodes, score_nodes, stage_name, verdict_nodes
+from ..core.searching import Candidates, Hits, QueryVectors
+from . import picked
+from .judges import JOINED, criterion_nodes, score_nodes, stage_name, verdict_nodes
 from .outside import OUTSIDE, outside_chain
 from .resolved import Resolved, Wanted
 from .sources import Wording
 from .stage import CORPUS, DOCUMENT, QUESTION, Chain, Node, Stage, found
 from .stages import answers, corpus, retrieval, scoring
 
-
-def _by_words(resolved: Resolved) -> bool:
-    return resolved.configuration.search.method != "vector"
-
-
-def _by_vectors(resolved: Resolved) -> bool:
-    return resolved.configuration.search.method != "keyword"
-
-
-def _fits(resolved: Resolved) -> bool:
-    """Whether the embedding model learns from the corpus."""
-    return MODELS.get(resolved.configuration.embedding.model, False)
-
-
-def _rarity(resolved: Resolved) -> bool:
-    return any(STEPS[step["step"]].rarity for step in resolved.configuration.reranking) or _rewrites(resolved)
-
-
-def _rewrites(resolved: Resolved) -> bool:
-    return bool(resolved.configuration.rewriting)
-
-
-def _learnt(resolved: Resolved) -> str:
-    """The embedding model that learns from the corpus, of the search or of a reranking step; "" for none."""
-    steps = [step.get("model", "") for step in resolved.configuration.reranking if _embeds(step)]
-    own = [resolved.configuration.embedding.model] if _by_vectors(resolved) else []
-    return next((name for name in (*own, *steps) if MODELS.get(name)), "")
-
-
-def _embeds(step: Mapping[str, Any]) -> bool:
-    return STEPS[step["step"]].model == "embedding" and STEPS[step["step"]].asks(step)
-
-
-def _fitter(resolved: Resolved) -> Mapping[str, Wanted]:
-    return {
-        "embedder": Wanted("embedding", _learnt(resolved), ("passage",), resolved.configuration.embedding.dimensions)
-    }
-
-
-def _embedder(use: str) -> Callable[[Resolved], Mapping[str, Wanted]]:
-    def wanted(resolved: Resolved) -> Mapping[str, Wanted]:
-        settings = resolved.configuration.embedding
-        dimensions = settings.dimensions if _fits(resolved) else 0
-        return {"embedder": Wanted("embedding", settings.model, (use,), dimensions)}
-
-    return wanted
-
-
-def _tokenizer(resolved: Resolved) -> Mapping[str, Wanted]:
-    chunking = resolved.configuration.chunking
-    if chunking.unit != "tokens" or chunking.tokenizer == ESTIMATE:
-        return {}
-    return {"tokenizer": Wanted("tokenizer", chunking.tokenizer)}
-
-
-def _cutting(resolved: Resolved) -> Any:
-    return replace(resolved.configuration.chunking.cutting, tokenizer=ESTIMATE)
-
-
-def _serving(resolved: Resolved) -> Any:
-    serving = resolved.configuration.chunking.serving
-    larger = replace(serving.larger, tokenizer=ESTIMATE) if serving.larger else None
-    return replace(serving, around=serving.around if serving.way == "neighbours" else 1, larger=larger)
-
-
-@dataclass(frozen=True)
-class _Matching:
-    headings: bool = True
-
-
-@dataclass(frozen=True)
-class _Writing:
-    text: str
-
-
-@dataclass(frozen=True)
-class _Language:
-    language: str = "auto"
-
-
-@dataclass(frozen=True)
-class _Keeping:
-    keep: int = 5
-    budget: int = 1200
-
-
-def _matching(resolved: Resolved) -> _Matching:
-    return _Matching(resolved.configuration.index.headings)
-
-
-def _in_body(resolved: Resolved) -> _Matching:
-    """Headings stand in front of a text for keyword search, unless they are a field of their own."""
-    index = resolved.configuration.index
-    return _Matching(index.headings and index.title_weight == 0)
-
-
-def _weighing(resolved: Resolved) -> Scoring:
-    """What counts for a scoring; the rest stays at its default, and counts for no key."""
-    index = resolved.configuration.index
-    made = Scoring(index.scoring)
-    if index.title_weight > 0:
-        made = replace(made, title_weight=index.title_weight)
-    if index.scoring == "dirichlet":
-        return replace(made, mu=index.mu)
-    made = replace(made, k1=index.k1, b=index.b)
-    if index.title_weight > 0:
-        made = replace(made, title_b=index.title_b)
-    return replace(made, delta=index.delta) if index.scoring == "bm25+" else made
-
-
-def _language(resolved: Resolved) -> _Language:
-    return _Language(resolved.configuration.index.language)
-
-
-def _writer(resolved: Resolved) -> Mapping[str, Wanted]:
-    index = resolved.configuration.index
-    return {"writer": Wanted("language", index.model, (KINDS[index.text],))}
-
-
-def _searching(resolved: Resolved) -> Searching:
-    """What joins the lists; what joins nothing stays at its default, and counts for no key."""
-    search = resolved.configuration.search
-    both = search.method == "both"
-    rewriting = resolved.configuration.rewriting
-    if not both and not rewriting:
-        return Searching(search.top, least=search.least)
-    scaling = search.scaling if search.blend == "scores" else "min-max"
-    weights = tuple(float(each.get("weight", 1.0)) for each in rewriting)
-    return Searching(
-        search.top, search.blend, scaling, search.weight if both else 0.5, search.least,
-        weights if any(weight != 1 for weight in weights) else (),
-    )  # fmt: skip
-
-
-def _drifting(resolved: Resolved) -> retrieval.Drifting:
-    least = tuple(float(each.get("least", 0.0)) for each in resolved.configuration.rewriting)
-    return retrieval.Drifting(least, _by_vectors(resolved) and not _fits(resolved))
-
-
-def _by_terms(resolved: Resolved) -> retrieval.ByWords:
-    search = resolved.configuration.search
-    how = WordSearch(search.stop_words)
-    if search.feedback:
-        how = replace(
-            how, feedback=search.feedback, feedback_terms=search.feedback_terms, feedback_weight=search.feedback_weight
-        )
-    return retrieval.ByWords(_depth(resolved), how)
-
-
-def _depth(resolved: Resolved) -> int:
-    return depth(resolved.configuration.search.top)
-
-
-def _keeping(resolved: Resolved) -> _Keeping:
-    context = resolved.configuration.context
-    return _Keeping(context.keep, context.budget)
-
-
-def _coding(resolved: Resolved) -> Coding:
-    return Coding(resolved.configuration.embedding.keep, resolved.configuration.embedding.bits)
-
-
-def _nearing(resolved: Resolved) -> corpus.Nearing:
-    search, embedding = resolved.configuration.search, resolved.configuration.embedding
-    if search.nearest != "exact":
-        return corpus.Nearing(search.reach.told(search.nearest))
-    return corpus.Nearing(rescore=embedding.rescore if _coding(resolved) != Coding() else 0)
-
-
-def _answerer(resolved: Resolved, tasks: tuple[str, ...] = ("answer",)) -> Mapping[str, Wanted]:
-    return {"answerer": Wanted("language", resolved.configuration.answering.model, tasks)}
-
-
-def _judge(resolved: Resolved, tasks: tuple[str, ...] = TASKS) -> Mapping[str, Wanted]:
-    return {"judge": Wanted("language", resolved.judges[0], tasks)}
-
-
-def _asks_again(resolved: Resolved) -> bool:
-    return resolved.answers and resolved.configuration.answering.again > 0
-
-
 GRAPH: tuple[Stage, ...] = (
-    Stage("chunks", 5, DOCUMENT, ("documents",), corpus.chunks, _cutting, _tokenizer, open=corpus.open_chunks),
+    Stage("chunks", 5, DOCUMENT, ("documents",), corpus.chunks, picked.cutting, picked.tokenizer, open=corpus.open_chunks),
     Stage(
-        "units", 4, DOCUMENT, ("documents", "chunks"), corpus.units, _serving, _tokenizer,
+        "units", 4, DOCUMENT, ("documents", "chunks"), corpus.units, picked.serving, picked.tokenizer,
         used=lambda resolved: resolved.configuration.chunking.serve != "chunk", open=corpus.open_units,
     ),
     Stage(
         "written", 2, DOCUMENT, ("documents", "chunks"), corpus.written,
-        lambda resolved: _Writing(resolved.configuration.index.text), _writer,
+        lambda resolved: picked.Writing(resolved.configuration.index.text), picked.writer,
         used=lambda resolved: resolved.configuration.index.text != "chunk", open=corpus.open_written, together=8,
     ),
-    Stage("matched", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, _matching, kept=False),
-    Stage("body", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, _in_body, kept=False),
+    Stage("matched", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, picked.matching, kept=False),
+    Stage("body", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.matched, picked.in_body, kept=False),
     Stage("titles", 1, DOCUMENT, ("documents", "chunks", "written"), corpus.titles, kept=False),
-    Stage("terms", 2, DOCUMENT, ("body",), corpus.count_terms, _language, open=corpus.open_columns, together=512),
+    Stage("terms", 2, DOCUMENT, ("body",), corpus.count_terms, picked.language, open=corpus.open_columns, together=512),
     Stage(
-        "title terms", 2, DOCUMENT, ("titles",), corpus.count_terms, _language, open=corpus.open_columns, together=512,
+        "title terms", 2, DOCUMENT, ("titles",), corpus.count_terms, picked.language, open=corpus.open_columns, together=512,
         used=lambda resolved: resolved.configuration.index.title_weight > 0,
     ),
     Stage(
-        "keyword", 4, CORPUS, ("terms", "title terms"), corpus.keyword_index, _weighing, open=corpus.open_keyword,
-        used=lambda resolved: _by_words(resolved) or _rarity(resolved),
+        "keyword", 4, CORPUS, ("terms", "title terms"), corpus.keyword_index, picked.weighing, open=corpus.open_keyword,
+        used=lambda resolved: picked.by_words(resolved) or picked.rarity(resolved),
     ),
     Stage(
-        "fitted", 4, CORPUS, ("matched",), corpus.fitted, models=_fitter,
-        used=lambda resolved: bool(_learnt(resolved)), open=corpus.open_arrays,
+        "fitted", 4, CORPUS, ("matched",), corpus.fitted, models=picked.fitter,
+        used=lambda resolved: bool(picked.learnt(resolved)), open=corpus.open_arrays,
     ),
     Stage(
-        "vectors", 4, DOCUMENT, ("matched", "fitted"), corpus.vectors, models=_embedder("passage"),
-        used=_by_vectors, open=corpus.open_vectors, together=256,
+        "vectors", 4, DOCUMENT, ("matched", "fitted"), corpus.vectors, models=picked.embedder("passage"),
+        used=picked.by_vectors, open=corpus.open_vectors, together=256,
     ),
     Stage(
-        "codes", 1, DOCUMENT, ("vectors",), corpus.codes, _coding, open=corpus.open_codes, together=256,
-        used=lambda resolved: _by_vectors(resolved) and _coding(resolved) != Coding(),
+        "codes", 1, DOCUMENT, ("vectors",), corpus.codes, picked.coding, open=corpus.open_codes, together=256,
+        used=lambda resolved: picked.by_vectors(resolved) and picked.coding(resolved) != Coding(),
     ),
     Stage(
         "nearest", 4, CORPUS, ("vectors", "codes"), corpus.nearest_index,
         lambda resolved: resolved.configuration.search.nearness.told(), open=corpus.open_nearest,
         write=corpus.write_nearest,
-        used=lambda resolved: _by_vectors(resolved) and resolved.configuration.search.nearest != "exact",
+        used=lambda resolved: picked.by_vectors(resolved) and resolved.configuration.search.nearest != "exact",
     ),
     Stage(
         "words", 1, CORPUS, ("chunks", "written", "keyword", "documents"), corpus.word_searcher, kept=False,
-        used=lambda resolved: _by_words(resolved) or _rarity(resolved),
+        used=lambda resolved: picked.by_words(resolved) or picked.rarity(resolved),
     ),
     Stage(
-        "near", 2, CORPUS, ("chunks", "written", "vectors", "codes", "nearest"), corpus.vector_searcher, _nearing,
+        "near", 2, CORPUS, ("chunks", "written", "vectors", "codes", "nearest"), corpus.vector_searcher, picked.nearing,
         kept=False,
-        used=_by_vectors,
+        used=picked.by_vectors,
     ),
     Stage(
         "definitions", 1, DOCUMENT, ("documents",), corpus.defined, open=corpus.open_defined,
@@ -275,29 +90,29 @@ GRAPH: tuple[Stage, ...] = (
     Stage("alone", 1, QUESTION, ("wording", "rewrite"), retrieval.standing_alone, record=Wording, together=1024),
     Stage("queries", 3, QUESTION, ("wording",), retrieval.queries, record=Queries, together=1024),
     Stage(
-        "query vectors", 1, QUESTION, ("queries", "fitted"), retrieval.query_vectors, models=_embedder("query"),
-        used=_by_vectors, record=QueryVectors,
+        "query vectors", 1, QUESTION, ("queries", "fitted"), retrieval.query_vectors, models=picked.embedder("query"),
+        used=picked.by_vectors, record=QueryVectors,
     ),
     Stage(
-        "keyword hits", 2, QUESTION, ("queries", "words", "condition"), retrieval.keyword_hits, _by_terms,
-        used=_by_words, record=Hits,
+        "keyword hits", 2, QUESTION, ("queries", "words", "condition"), retrieval.keyword_hits, picked.by_terms,
+        used=picked.by_words, record=Hits,
     ),
     Stage(
-        "vector hits", 1, QUESTION, ("query vectors", "near", "condition"), retrieval.vector_hits, _depth,
-        used=_by_vectors, record=Hits,
+        "vector hits", 1, QUESTION, ("query vectors", "near", "condition"), retrieval.vector_hits, picked.looked_up,
+        used=picked.by_vectors, record=Hits,
     ),
     Stage(
         "drift", 1, QUESTION, ("queries", "keyword hits", "vector hits", "words", "chunks", "documents", "turns"), retrieval.drift,
-        _drifting, used=_rewrites, record=Drift,
+        picked.drifting, used=picked.rewrites, record=Drift,
     ),
     Stage(
-        "candidates", 3, QUESTION, ("keyword hits", "vector hits", "drift"), retrieval.candidates, _searching,
+        "candidates", 3, QUESTION, ("keyword hits", "vector hits", "drift"), retrieval.candidates, picked.searching,
         record=Candidates, together=1024,
     ),
     Stage(
         "gains", 1, QUESTION, ("evidence", "keyword hits", "vector hits", "drift", "chunks", "units"), retrieval.gains,
-        lambda resolved: retrieval.Weighed(_searching(resolved), resolved.cover, resolved.configuration.context.keep),
-        used=_rewrites, record=retrieval.Gains, together=256,
+        lambda resolved: retrieval.Weighed(picked.searching(resolved), resolved.cover, resolved.configuration.context.keep),
+        used=picked.rewrites, record=retrieval.Gains, together=256,
     ),
     Stage(
         "step", 2, QUESTION, ("wording", "ranked", "chunks", "units", "documents", "words", "fitted"), retrieval.step,
@@ -321,21 +136,21 @@ GRAPH: tuple[Stage, ...] = (
         lambda resolved: scoring.Cuts(resolved.cover), record=Reached, together=1024,
     ),
     Stage(
-        "context", 3, QUESTION, ("served", "chunks", "documents"), answers.context, _keeping, record=Context,
+        "context", 3, QUESTION, ("served", "chunks", "documents"), answers.context, picked.keeping, record=Context,
         together=1024,
     ),
     Stage(
         "answer", 3, QUESTION, ("wording", "context"), answers.answers,
-        lambda resolved: resolved.configuration.answering.style, _answerer, used=lambda resolved: resolved.answers,
+        lambda resolved: resolved.configuration.answering.style, picked.answerer, used=lambda resolved: resolved.answers,
         record=Answer,
     ),
     Stage(
         "again", 1, QUESTION, ("wording", "context"), answers.again,
         lambda resolved: answers.Asking(resolved.configuration.answering.again, resolved.configuration.answering.style),
-        lambda resolved: _answerer(resolved, ("paraphrases", "answer")), used=_asks_again, record=answers.Again,
+        lambda resolved: picked.answerer(resolved, ("paraphrases", "answer")), used=picked.asks_again, record=answers.Again,
     ),
     Stage(
-        "verdicts", 3, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=_judge,
+        "verdicts", 3, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=picked.judge,
         used=lambda resolved: resolved.answers, record=Judgement,
     ),
     Stage(
@@ -344,7 +159,7 @@ GRAPH: tuple[Stage, ...] = (
     ),
     Stage(
         "agreement", 1, QUESTION, ("wording", "answer", "again"), answers.agreement,
-        models=lambda resolved: _judge(resolved, ("consistent",)), used=_asks_again, record=Agreement,
+        models=lambda resolved: picked.judge(resolved, ("consistent",)), used=picked.asks_again, record=Agreement,
     ),
     Stage(
         "answer scores", 3, QUESTION, ("evidence", "context", "answer", "verdicts", "agreement"), scoring.answered,

@@ -45,10 +45,10 @@ class Server:
 @dataclass
 class Planned:
     """What a configuration adds to those before it. `corpus`: stages of the documents that are to be made; `known`:
-        results of questions that stand, or that a configuration before it makes; `missing`: those to be made at the most:
+    results of questions that stand, or that a configuration before it makes; `missing`: those to be made at the most:
     `open` tells that some depend on what is missing itself, and may turn out to stand already. `calls`, `tokens` and
-        `money` are what model servers would be asked; `seconds` what that took before, where it was ever done (`guessed`
-        counts the results of stages that were not). `servers`: the same by the name of each model server."""
+    `money` are what model servers would be asked; `seconds` what that took before, where it was ever done (`guessed`
+    counts the results of stages that were not). `servers`: the same by the name of each model server."""
 
     name: str
     corpus: list[str] = field(default_factory=list)

@@ -20,6 +20,11 @@ def seconds(value: float | None) -> str:
     return "–" if value is None else f"{value:.2f}" if value >= 0.1 else f"{value:.3f}"
 
 
+def time_told(value: float) -> str:
+    """How long something took, in the unit that suits it."""
+    return f"{value * 1000:.1f} ms" if value < 1 else f"{value:.2f} s"
+
+
 def cost_told(name: str, value: float) -> str:
     """A cost a question."""
     return f"{value:.5f}" if name == "money" else f"{value:,.0f}" if "tokens" in name else f"{seconds(value)} s"

@@ -81,6 +81,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
 
 def _alone(found: Asked, screen: Screen, top: int, steps: bool) -> None:
+    from ...report.figures import time_told
     from ..explanation import show_lists, show_stages
 
     explanation = found.explanation
@@ -94,7 +95,7 @@ def _alone(found: Asked, screen: Screen, top: int, steps: bool) -> None:
     if steps:
         show_lists(explanation, screen, top)
     screen.title("time")
-    screen.say(", ".join(f"{stage} {_time(seconds)}" for stage, seconds in found.seconds.items()))
+    screen.say(", ".join(f"{stage} {time_told(seconds)}" for stage, seconds in found.seconds.items()))
     if found.models["calls"]:
         screen.say(
             f"models: {found.models['calls']:,.0f} calls, {found.models['tokens_in']:,.0f} tokens in, "
@@ -104,6 +105,8 @@ def _alone(found: Asked, screen: Screen, top: int, steps: bool) -> None:
 
 def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
     """The first candidates of each configuration in a column of its own, then what each answers."""
+    from ...report.figures import time_told
+
     lists = [each.explanation.ranked for each in found]
     seen: dict[tuple[str, Any], int] = {}
     for each, ranked in zip(found, lists):
@@ -131,7 +134,8 @@ def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
         time = sum(seconds for stage, seconds in each.seconds.items() if stage != "indexes")
         filtered = "" if each.passed == each.documents else f"; {each.passed:,} of {each.documents:,} documents pass"
         screen.say(
-            f"claims: {told}; {_time(time)}, and {_time(each.seconds['indexes'])} for indexes{filtered}", style="dim"
+            f"claims: {told}; {time_told(time)}, and {time_told(each.seconds['indexes'])} for indexes{filtered}",
+            style="dim",
         )
 
 
@@ -152,7 +156,3 @@ def _cell(found: Asked, chunk: int, score: float, everywhere: bool) -> Text:
     cell.append(f"\n{shortened(row['text'], 90)}", style="not bold dim")
     cell.append(f"\n{score:.3f} {', '.join(ranks) or 'by a rewrite'}", style="not bold")
     return cell
-
-
-def _time(seconds: float) -> str:
-    return f"{seconds * 1000:.1f} ms" if seconds < 1 else f"{seconds:.2f} s"

@@ -83,7 +83,7 @@ def _wide(document: Document, chunks: Sequence[Chunk], place: int, serving: Serv
     start, end = ranges[-1][0], ranges[-1][1]  # what stands before is a table's caption
     if serving.way == "neighbours":
         near = chunks[max(0, place - serving.around) : place + serving.around + 1]
-        return _tidy(document.text, [found for each in near for found in each])
+        return tidy(document.text, [found for each in near for found in each])
     if serving.way == "section":
         found = (document.section(start)[0], document.section(end - 1)[1])
     elif serving.way == "page":
@@ -91,10 +91,10 @@ def _wide(document: Document, chunks: Sequence[Chunk], place: int, serving: Serv
         found = (pages[0].start, pages[-1].end) if pages else (0, len(document.text))
     else:
         found = (0, len(document.text))
-    return _tidy(document.text, [found, *ranges])
+    return tidy(document.text, [found, *ranges])
 
 
-def _tidy(text: str, ranges: Sequence[Range]) -> Chunk:
+def tidy(text: str, ranges: Sequence[Range]) -> Chunk:
     """Ranges in order, those joined that only white space parts, trimmed at the ends."""
     joined: list[Range] = []
     for start, end in merge(ranges):
@@ -131,4 +131,4 @@ def handed_on(text: str, ranges: Chunk, before: Sequence[Range]) -> Chunk:
     """
     if not before:
         return ranges
-    return _tidy(text, [found for found in without(ranges, before) if text[found[0] : found[1]].strip()])
+    return tidy(text, [found for found in without(ranges, before) if text[found[0] : found[1]].strip()])

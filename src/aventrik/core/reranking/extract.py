@@ -8,9 +8,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from ..chunking import Chunk
+from ..context.serving import tidy
 from ..documents import Document
 from ..documents.relocating import relocated
-from ..documents.spans import Range, merge
+from ..documents.spans import Range
 from ..offline.synonyms import leader
 from ..protocols import Task
 from ..text import content_terms, count_tokens, sentences
@@ -221,15 +222,4 @@ def widened(document: Document, ranges: Chunk, chosen: Sequence[Range], around: 
             touched.update(range(max(0, place - around), min(len(found), place + around + 1)))
     kept = [found[place] for place in sorted(touched)] or list(chosen)
     heads = [head for start, _ in kept if (head := document.header_row(start)) is not None]
-    return joined(document.text, [*kept, *heads])
-
-
-def joined(text: str, ranges: Sequence[Range]) -> Chunk:
-    """Ranges in order, those joined that only white space parts."""
-    made: list[Range] = []
-    for start, end in merge(ranges):
-        if made and not text[made[-1][1] : start].strip():
-            made[-1] = (made[-1][0], end)
-        else:
-            made.append((start, end))
-    return tuple(made)
+    return tidy(document.text, [*kept, *heads])

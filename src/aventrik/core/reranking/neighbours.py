@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..context.serving import tidy
 from ..documents.spans import Range
 from ..text import sentences
 from . import Item, Means, Refined, cut
-from .extract import joined
 
 _REACH = 4000  # characters on each side in which sentences are looked for
 
@@ -34,7 +34,7 @@ def apply(
                 if unit == "sentences"
                 else _chunks(item.chunk, means, before, after)
             )
-            ranges = joined(document.text, [*item.ranges, *more])
+            ranges = tidy(document.text, [*item.ranges, *more])
             wide.append(cut(item, ranges, document.text) if ranges != item.ranges else item)
         made.append([*wide, *row[keep:]])
     return made

@@ -121,7 +121,7 @@ def _by_one(
     for code in codes:
         likeness = np.empty(len(compact), dtype=np.float32)
         for first, last in _blocks(len(compact)):
-            likeness[first:last] = -_different(compact.rows[first:last], code)
+            likeness[first:last] = -_different(compact.rows[first:last], code).astype(np.float32)
         if allowed is not None:
             likeness[~allowed] = -np.inf
         hits = best(likeness, top)
@@ -130,13 +130,15 @@ def _by_one(
     return found
 
 
-def _different(rows: npt.NDArray[np.uint8], code: npt.NDArray[np.uint8]) -> npt.NDArray[np.int64]:
+def _different(rows: npt.NDArray[np.uint8], code: npt.NDArray[np.uint8]) -> npt.NDArray[np.uint16]:
     """How many bits of each row differ from a code's."""
-    if rows.shape[1] % 8 == 0:
-        words = np.ascontiguousarray(rows).view(np.uint64) ^ np.ascontiguousarray(code).view(np.uint64)
-    else:
-        words = rows ^ code
-    return np.asarray(np.bitwise_count(words).sum(axis=1, dtype=np.int64))
+    wide = rows.shape[1] % 8 == 0
+    words = np.ascontiguousarray(rows).view(np.uint64) if wide else rows
+    asked = np.ascontiguousarray(code).view(np.uint64) if wide else code
+    found = np.zeros(len(rows), dtype=np.uint16)
+    for column, word in enumerate(asked):  # a column at a time is several times quicker than a sum over each row
+        found += np.bitwise_count(words[:, column] ^ word)
+    return found
 
 
 def _blocks(count: int) -> Iterator[tuple[int, int]]:

@@ -29,6 +29,8 @@ from aventrik.cli.main import main
 from aventrik.core.documents import Document
 from aventrik.core.reading import read
 
+from .servers import database, database_server, object_store  # noqa: F401  (fixtures)
+
 TEXTS = {
     "locks.md": """# Locks
 

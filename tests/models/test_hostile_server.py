@@ -285,7 +285,7 @@ def everything_stored(folder: Path) -> str:
     """All values of a workspace's store, unpacked."""
     import sqlite3
 
-    from aventrik.storage.embedded.database import unpacked
+    from aventrik.storage.packing import unpacked
 
     found = []
     with sqlite3.connect(folder / ".aventrik" / "store.db") as db:

@@ -12,8 +12,8 @@ import numpy as np
 import pytest
 
 from aventrik.core.errors import BadInput
+from aventrik.storage.arrays import _places
 from aventrik.storage.embedded import EmbeddedStore
-from aventrik.storage.embedded.arrays import _places
 from aventrik.storage.protocols import Columns
 
 

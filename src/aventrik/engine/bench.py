@@ -22,6 +22,7 @@ from .providers import Models
 from .records import decode
 from .resolved import Resolved
 from .stage import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node
+from .stores import address_of
 
 _OPEN = 24  # indexes and tables held open at a time
 _DOCUMENTS = 512  # documents held in memory at a time
@@ -358,7 +359,7 @@ class Place:
 def perform(work: Work) -> list[Any]:
     """Does a piece of work in any process that can read the store; results equal those of `Bench.perform`."""
     workspace = Workspace(work.workspace)
-    store = open_store(workspace.address)
+    store = open_store(address_of(workspace))
     try:
         return Bench(workspace, store, Models(workspace, store.calls, work.fresh)).perform(work)
     finally:

@@ -25,6 +25,7 @@ from .given import Progress, nothing
 from .hiding import without_hidden
 from .own_prompts import with_prompts
 from .resolved import Resolved, resolve
+from .stores import address_of
 
 if TYPE_CHECKING:  # all stages with all that they stand on, which a verb that only looks need not load
     from .bench import Bench, Place
@@ -46,7 +47,7 @@ class Opened:
     @cached_property
     def store(self) -> Store:
         """The workspace's store."""
-        found = open_store(self.workspace.address)
+        found = open_store(address_of(self.workspace))
         take_out_before(found, self.workspace)
         return found
 
@@ -60,7 +61,9 @@ class Opened:
         """The models by name."""
         from .providers import Models
 
-        return Models(self.workspace, self.store.calls, self.fresh, lambda *told: self.progress(*told))
+        return Models(
+            self.workspace, self.store.calls, self.fresh, lambda *told: self.progress(*told), self.store.limits
+        )
 
     @cached_property
     def bench(self) -> Bench:

@@ -12,6 +12,7 @@ from ..core.offline import OfflineModel
 from ..core.protocols import LanguageModel
 from ..models.calls import COUNTED, WHOLE, CallStore, Spent
 from ..models.connection import Connection
+from ..models.limits import Shared
 from ..workspace.settings import Model
 from ..workspace.workspace import Workspace
 from .resolved import Wanted
@@ -26,11 +27,13 @@ class Models:
         calls: CallStore,
         fresh: bool = False,
         progress: Callable[[str, int, int], None] = lambda stage, done, total: None,
+        limits: Shared | None = None,
     ) -> None:
         self.workspace = workspace
         self._calls = calls
         self._fresh = fresh
         self._progress = progress
+        self._limits = limits
         self._made: dict[str, Any] = {}
         self.transports: dict[str, Any] = {}  # by the name of a system: what stands in for the network
 
@@ -129,6 +132,7 @@ class Models:
             self._fresh,
             progress=lambda done, total: self._progress(f"asking {name}", done, total),
             waiting=self._waiting(name),
+            limits=self._limits,
         )
 
     def _reads_by(self, name: str) -> str:
@@ -143,7 +147,9 @@ class Models:
         from ..models.vectors import HttpEmbedder
 
         prefixes = (model.query_prefix, model.passage_prefix)
-        return HttpEmbedder(connection(name, model), *prefixes, self._calls, self._fresh, waiting=self._waiting(name))
+        return HttpEmbedder(
+            connection(name, model), *prefixes, self._calls, self._fresh, None, self._waiting(name), self._limits
+        )
 
     def _reranker(self, name: str) -> Any:
         model = self.workspace.settings.models[name]
@@ -153,7 +159,7 @@ class Models:
             return LocalReranker(name, self.workspace.folder / model.path)
         from ..models.reranking import HttpReranker
 
-        return HttpReranker(connection(name, model), self._calls, self._fresh, waiting=self._waiting(name))
+        return HttpReranker(connection(name, model), self._calls, self._fresh, None, self._waiting(name), self._limits)
 
     def _system(self, name: str) -> Any:
         from ..models.system import Form, HttpSystem
@@ -167,6 +173,7 @@ class Models:
             self.transports.get(name),
             progress=lambda done, total: self._progress(f"asking {name}", done, total),
             waiting=self._waiting(name),
+            limits=self._limits,
         )
 
     def _waiting(self, name: str) -> Callable[[float, float], None]:

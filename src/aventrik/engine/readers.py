@@ -21,7 +21,7 @@ from ..core.documents import Document
 from ..core.errors import Unreadable
 from ..core.reading import Reading, read_file
 from ..core.reading.figures import reading_figures
-from ..storage.embedded.database import compressed
+from ..storage.packing import compressed
 from ..storage.protocols import Gathering
 
 _TOGETHER = 24  # small files that one worker reads in one go

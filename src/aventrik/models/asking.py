@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from .background import as_done
-from .calls import Call, CallStore, Spent
+from .calls import Call, CallStore, Spent, turns
+
+_TAKEN_ON = 64  # calls that a process takes on at a time
 
 
 class Asking:
@@ -28,10 +30,14 @@ class Asking:
         known = {} if self._fresh else self.calls.find(unique)
         known.update(self.calls.find([key for key in unique if key in self._made]))
         self.spent.kept += sum(key in known for key in keys)
-        todo = [items[key] for key in unique if key not in known]
+        todo = [key for key in unique if key not in known]
         done = 0
-        if todo:
-            for finished in as_done(work, todo, self._concurrency):
+        for mine, found in self._turns(todo):
+            for key in found:  # another process was quicker
+                known[key] = found[key]
+                self.spent.kept += 1
+            done += len(found)
+            for finished in as_done(work, [items[key] for key in mine], self._concurrency) if mine else ():
                 self.calls.keep(finished)
                 for call in finished:
                     known[call.key] = call
@@ -42,3 +48,8 @@ class Asking:
         for key in keys:
             self.spent.used(known[key])
         return known
+
+    def _turns(self, todo: Sequence[str]) -> Iterator[tuple[list[str], dict[str, Call]]]:
+        if self._fresh:  # what stands already does not count
+            return iter([(list(todo), {})] if todo else [])
+        return turns(self.calls, todo, max(_TAKEN_ON, 4 * self._concurrency))

@@ -15,7 +15,7 @@ import httpx
 
 from ..core.errors import Unavailable
 from .connection import Connection
-from .limits import Breaker, Pace, Sleep, TokenBucket
+from .limits import Breaker, Pace, Shared, SharedBucket, Sleep, TokenBucket
 from .replies import parsed
 
 _AGAIN = frozenset({408, 409, 425, 429, 500, 502, 503, 504, 529})
@@ -66,7 +66,7 @@ class Posted:
 
 class Caller:
     """Posts JSON to one server. `transport` and `sleep` are the seams that tests put functions behind; `waiting` is told
-    (seconds waited, seconds in all) while the server is left alone."""
+    (seconds waited, seconds in all) while the server is left alone; `limits` counts for other processes too."""
 
     def __init__(
         self,
@@ -74,14 +74,15 @@ class Caller:
         transport: httpx.AsyncBaseTransport | None = None,
         sleep: Sleep = asyncio.sleep,
         waiting: Waiting = nobody,
+        limits: Shared | None = None,
     ) -> None:
         self.connection = connection
         self._secret = connection.secret()
         self._sleep = sleep
         self._waiting = waiting
         self._slots = asyncio.Semaphore(connection.concurrency)
-        self._requests = TokenBucket(connection.requests_per_minute, sleep=sleep)
-        self._tokens = TokenBucket(connection.tokens_per_minute, sleep=sleep)
+        self._requests = self._bucket("requests", connection.requests_per_minute, limits)
+        self._tokens = self._bucket("tokens", connection.tokens_per_minute, limits)
         self._pace = Pace(sleep=self._shown)
         self._breaker = Breaker(max(8, 2 * connection.concurrency, connection.attempts))
         self._stopped = ""
@@ -98,6 +99,13 @@ class Caller:
             transport=transport,
             trust_env=False,
         )
+
+    def _bucket(self, what: str, rate: float, limits: Shared | None) -> TokenBucket | SharedBucket:
+        """Keeps to a limit; to one that all processes share, where there is a store that counts for all."""
+        if limits is None:
+            return TokenBucket(rate, sleep=self._sleep)
+        name = f"{self.connection.address} {self.connection.model} {what}"
+        return SharedBucket(name, rate, limits, self._sleep)
 
     async def close(self) -> None:
         """Closes all connections."""

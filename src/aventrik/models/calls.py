@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import time
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -40,6 +41,51 @@ class CallStore(Protocol):
         """Keeps calls, all or none."""
         ...
 
+    def claim(self, keys: Sequence[str]) -> set[str]:
+        """Takes calls on: those of the keys that no other process is making now."""
+        ...
+
+    def release(self, keys: Sequence[str]) -> None:
+        """Gives back what was taken on."""
+        ...
+
+
+def turns(
+    calls: CallStore, keys: Sequence[str], at_once: int, waiting: Callable[[int], None] = lambda count: None
+) -> Iterator[tuple[list[str], dict[str, Call]]]:
+    """Who makes which of the missing calls, where several processes may want the same: gives, some at a time, those that
+    are to be made here before the next are asked for, and those that others have made meanwhile, until none is left.
+
+    What is being made elsewhere is waited for; when its maker ends without having kept it, it is made here. `waiting` is
+    told how many are waited for.
+    """
+    left = list(keys)
+    pause = _FIRST_PAUSE
+    while left:
+        others: list[str] = []
+        for first in range(0, len(left), at_once):
+            some = left[first : first + at_once]
+            mine = calls.claim(some)
+            try:
+                # Asked after the claim: what was kept and given back in between is there, and not made again.
+                found = calls.find(some)
+                todo = [key for key in some if key in mine and key not in found]
+                others.extend(key for key in some if key not in mine and key not in found)
+                yield todo, found
+            finally:
+                calls.release(sorted(mine))
+        if len(others) == len(left):
+            waiting(len(others))
+            time.sleep(pause)
+            pause = min(_LONGEST_PAUSE, pause * 1.5)
+        else:
+            pause = _FIRST_PAUSE
+        left = others
+
+
+_FIRST_PAUSE = 0.05  # seconds before what another process makes is looked for again
+_LONGEST_PAUSE = 1.0
+
 
 class Memory:
     """A `CallStore` that forgets at the end of the process."""
@@ -54,6 +100,13 @@ class Memory:
     def keep(self, calls: Sequence[Call]) -> None:
         """Keeps calls."""
         self.calls.update({call.key: call for call in calls})
+
+    def claim(self, keys: Sequence[str]) -> set[str]:
+        """All of them: there is nobody else."""
+        return set(keys)
+
+    def release(self, keys: Sequence[str]) -> None:
+        """Nothing to give back."""
 
 
 @dataclass

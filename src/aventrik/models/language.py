@@ -17,6 +17,7 @@ from .background import run
 from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
+from .limits import Shared
 from .prompts import Prompt, load_prompt, messages
 from .replies import Unfit, schema, understood, used_tokens
 
@@ -36,6 +37,7 @@ class HttpLanguageModel:
         transport: httpx.AsyncBaseTransport | None = None,
         progress: Callable[[int, int], None] = lambda done, total: None,
         waiting: Waiting = nobody,
+        limits: Shared | None = None,
     ) -> None:
         self.name = connection.name
         self.connection = connection
@@ -43,6 +45,7 @@ class HttpLanguageModel:
         self._asking = Asking(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
         self._transport = transport
         self._waiting = waiting
+        self._limits = limits
         self._caller: Caller | None = None
         self._prompts: dict[str, Prompt] = {}
         self._forms = ["schema", "object"]  # how a JSON reply is asked for, until the server refuses it
@@ -140,7 +143,7 @@ class HttpLanguageModel:
 
     def _connected(self) -> Caller:
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
         return self._caller
 
     def _chat(self, task: Task, wording: str = "") -> tuple[list[dict[str, str]], tuple[str, ...]]:

@@ -6,9 +6,33 @@ import asyncio
 import time
 from collections import deque
 from collections.abc import Awaitable, Callable
+from typing import Protocol
 
 Clock = Callable[[], float]
 Sleep = Callable[[float], Awaitable[None]]
+
+
+class Shared(Protocol):
+    """What is left of limits, counted for all processes that use a store."""
+
+    def take(self, name: str, rate: float, amount: float) -> float:
+        """Draws on a bucket into which `rate` units a minute flow; returns the seconds to wait until so much may go."""
+        ...
+
+
+class SharedBucket:
+    """A `TokenBucket` of which all processes that use a store have one together."""
+
+    def __init__(self, name: str, rate: float, shared: Shared, sleep: Sleep = asyncio.sleep) -> None:
+        self._name = name
+        self._rate = rate
+        self._shared = shared
+        self._sleep = sleep
+
+    async def take(self, amount: float) -> None:
+        """Waits until so much may go."""
+        if self._rate and (wait := self._shared.take(self._name, self._rate, amount)):
+            await self._sleep(wait)
 
 
 class TokenBucket:

@@ -11,11 +11,13 @@ import numpy as np
 from ..core.errors import Unavailable
 from ..core.keys import content_key
 from ..core.text import count_tokens
-from .background import as_done, run
+from .asking import Asking
+from .background import run
 from .caller import Caller, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
 from .language import cut_to
+from .limits import Shared
 
 PATH = "/v1/rerank"
 
@@ -30,38 +32,34 @@ class HttpReranker:
         fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
         waiting: Waiting = nobody,
+        limits: Shared | None = None,
     ) -> None:
         self.connection = connection
-        self.spent = Spent()
         self.identity = connection.key
-        self._fresh = fresh
-        self._made: set[str] = set()
-        self._calls: CallStore = calls if calls is not None else Memory()
+        self._asking = Asking(
+            calls if calls is not None else Memory(), connection.concurrency, fresh, lambda done, total: None
+        )
         self._transport = transport
         self._waiting = waiting
+        self._limits = limits
         self._caller: Caller | None = None
+
+    @property
+    def spent(self) -> Spent:
+        """What the model has cost so far in this process."""
+        return self._asking.spent
 
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
         """For each (question, passages) a score a passage, higher is better; raises `Unavailable`."""
         keys = [content_key("rerank", self.connection.key, question, list(texts)) for question, texts in pairs]
-        known = self._calls.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
-        self.spent.kept += sum(key in known for key in keys)
-        waiting = list({key: pair for key, pair in zip(keys, pairs) if key not in known and pair[1]}.items())
-        for finished in as_done(self._one, waiting, self.connection.concurrency):
-            self._calls.keep(finished)
-            for call in finished:
-                known[call.key] = call
-                self._made.add(call.key)
-                self.spent.add(call)
-        for key, pair in zip(keys, pairs):
-            if pair[1]:
-                self.spent.used(known[key])
+        items = {key: (key, pair) for key, pair in zip(keys, pairs) if pair[1]}
+        known = self._asking.all([key for key in keys if key in items], items, self._one)
         return [list(known[key].reply) if pair[1] else [] for key, pair in zip(keys, pairs)]
 
     async def _one(self, item: tuple[str, tuple[str, Sequence[str]]]) -> Call:
         key, (question, texts) = item
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
         room = max(16, self.connection.context - count_tokens(question))
         shown = [text if count_tokens(text) <= room else cut_to(text, count_tokens(text) - room) for text in texts]
         tokens = sum(map(count_tokens, [question, *shown]))

@@ -23,6 +23,7 @@ from .background import run
 from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
 from .connection import Connection
+from .limits import Shared
 
 TASK = "system"
 _NOTHING = object()
@@ -62,6 +63,7 @@ class HttpSystem:
         transport: httpx.AsyncBaseTransport | None = None,
         progress: Callable[[int, int], None] = lambda done, total: None,
         waiting: Waiting = nobody,
+        limits: Shared | None = None,
     ) -> None:
         self.name = connection.name
         self.connection = connection
@@ -69,6 +71,7 @@ class HttpSystem:
         self._asking = Asking(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
         self._transport = transport
         self._waiting = waiting
+        self._limits = limits
         self._caller: Caller | None = None
 
     @property
@@ -149,7 +152,7 @@ class HttpSystem:
 
     def _connected(self) -> Caller:
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
         return self._caller
 
 

@@ -16,9 +16,10 @@ from ..core.protocols import State
 from ..core.text import count_tokens
 from .background import as_done, run
 from .caller import Caller, Refused, Waiting, nobody
-from .calls import CUT, POOLED, Call, CallStore, Memory, Spent
+from .calls import CUT, POOLED, Call, CallStore, Memory, Spent, turns
 from .connection import Connection
 from .language import cut_to
+from .limits import Shared
 from .replies import used_tokens
 
 PATH = "/v1/embeddings"
@@ -37,6 +38,7 @@ class HttpEmbedder:
         fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
         waiting: Waiting = nobody,
+        limits: Shared | None = None,
     ) -> None:
         self.connection = connection
         self.spent = Spent()
@@ -46,6 +48,7 @@ class HttpEmbedder:
         self._calls: CallStore = calls if calls is not None else Memory()
         self._transport = transport
         self._waiting = waiting
+        self._limits = limits
         self._caller: Caller | None = None
         self._length = 0
 
@@ -63,16 +66,23 @@ class HttpEmbedder:
         keys = [content_key("vector", self.connection.key, text) for text in whole]
         known = self._calls.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
         self.spent.kept += sum(key in known for key in keys)
-        waiting = list({key: text for key, text in zip(keys, whole) if key not in known}.items())
-        blocks = [waiting[place : place + _AT_ONCE] for place in range(0, len(waiting), _AT_ONCE)]
-        for finished in as_done(self._block, blocks, self.connection.concurrency):
-            calls = [call for block in finished for call in block]
-            self._calls.keep(calls)
-            known.update({call.key: call for call in calls})
-            for call in calls:
-                self.spent.add(call)
-                self._made.add(call.key)
-            self.spent.calls += len(finished) - len(calls)  # a request is one call, however many texts it holds
+        waiting = {key: text for key, text in zip(keys, whole) if key not in known}
+        together = _AT_ONCE * max(8, 2 * self.connection.concurrency)
+        todo = list(waiting)
+        parts = iter([(todo, {})] if todo else []) if self._fresh else turns(self._calls, todo, together)
+        for mine, found in parts:
+            known.update(found)  # another process was quicker
+            self.spent.kept += len(found)
+            pairs = [(key, waiting[key]) for key in mine]
+            blocks = [pairs[place : place + _AT_ONCE] for place in range(0, len(pairs), _AT_ONCE)]
+            for finished in as_done(self._block, blocks, self.connection.concurrency) if blocks else ():
+                calls = [call for block in finished for call in block]
+                self._calls.keep(calls)
+                known.update({call.key: call for call in calls})
+                for call in calls:
+                    self.spent.add(call)
+                    self._made.add(call.key)
+                self.spent.calls += len(finished) - len(calls)  # a request is one call, however many texts it holds
         for key in keys:
             self.spent.used(known[key], 1 / _AT_ONCE)
         rows = [self._checked(np.frombuffer(known[key].reply, dtype=np.float32)) for key in keys]
@@ -87,7 +97,7 @@ class HttpEmbedder:
 
     async def _block(self, block: Sequence[tuple[str, str]]) -> list[Call]:
         if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting)
+            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
         texts = [text for _, text in block]
         tokens = sum(map(count_tokens, texts))
         try:

@@ -5,13 +5,52 @@ Callers see the small protocols of `protocols`; `open_store` gives the store of 
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
+from ..core.errors import MissingExtra
 from .protocols import Store
 
 
-def open_store(address: Path) -> Store:
-    """The store in a workspace's folder `.aventrik`, made when it is missing; raises `BadInput` or `Unavailable`."""
-    from .embedded import EmbeddedStore
+@dataclass(frozen=True)
+class Address:
+    """Where a store is: its `folder`, in which all of it stands, or arrays alone; or `server`, the address of a PostgreSQL
+    database, with a `schema` in it. `arrays` is another folder for arrays, or an `fsspec` address, for which `folder` has
+    copies. `patience` is how many seconds a connection that was lost is waited for."""
 
-    return EmbeddedStore(address)
+    folder: Path
+    server: str = ""
+    schema: str = "aventrik"
+    arrays: str = ""
+    patience: float = 60.0
+
+    def __str__(self) -> str:
+        return self.server or str(self.folder)
+
+
+def open_store(address: Address | Path) -> Store:
+    """The store at an address (a folder alone means all of it stands there), laid out when it is missing; raises
+    `BadInput` or `Unavailable`."""
+    from .arrays import FolderArrays
+
+    if isinstance(address, Path):
+        address = Address(address)
+    if not address.server and not address.arrays:
+        from .embedded import EmbeddedStore
+
+        return EmbeddedStore(address.folder)
+    if "://" in address.arrays:
+        from .mirrored import MirroredArrays
+
+        arrays: FolderArrays = MirroredArrays(address.folder / "arrays", address.arrays)
+    else:
+        arrays = FolderArrays(Path(address.arrays) if address.arrays else address.folder / "arrays")
+    if not address.server:
+        from .embedded import EmbeddedStore
+
+        return EmbeddedStore(address.folder, arrays)
+    try:
+        from .server import ServerStore
+    except ImportError:
+        raise MissingExtra("a store on a server ([store] address)", "postgres") from None
+    return ServerStore(address.server, address.schema, address.patience, arrays)

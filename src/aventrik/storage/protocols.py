@@ -235,11 +235,21 @@ class Contents:
     bytes: dict[str, int] = field(default_factory=dict)
 
 
+class Limits(Protocol):
+    """What is left of the limits of servers, shared by all who use a store."""
+
+    def take(self, name: str, rate: float, amount: float) -> float:
+        """Draws on a bucket; returns the seconds to wait until so much may go."""
+        ...
+
+
 class Store(Protocol):
     """All parts together, and what is done with them as a whole."""
 
     @property
-    def address(self) -> Path: ...
+    def address(self) -> Path | str: ...
+    @property
+    def limits(self) -> Limits: ...
     @property
     def documents(self) -> DocumentStore: ...
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from typing import Annotated, Any, Literal
-from urllib.parse import urlsplit
+from urllib.parse import parse_qsl, urlsplit
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
@@ -241,6 +241,78 @@ class DraftingSettings(_Table):
         return self
 
 
+class StoreSettings(_Table):
+    """Where the store is: in the folder `.aventrik` ("" for `address`), or on a PostgreSQL server, in a `schema` of a
+    database; `arrays` is another folder for what is too large for a row, or an fsspec address. `patience`: how many
+    seconds a server that has gone away is waited for."""
+
+    address: str = ""
+    schema_: str = Field("aventrik", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
+    arrays: str = ""
+    patience: float = Field(60.0, ge=0, le=86_400, strict=False)
+
+    @field_validator("address")
+    @classmethod
+    def _of_server(cls, address: str) -> str:
+        if address:
+            check_database(address)
+        return address
+
+    @field_validator("arrays")
+    @classmethod
+    def _no_secret(cls, arrays: str) -> str:
+        if "://" in arrays and "@" in arrays.split("://", 1)[1].split("/", 1)[0]:
+            raise ValueError("must hold no user or password; they belong where the service looks for them")
+        return arrays
+
+
+def check_database(address: str) -> None:
+    """Raises ValueError for what is not the address of a PostgreSQL database, or holds a password."""
+    if not address.startswith(("postgresql://", "postgres://")):
+        raise ValueError("must begin with postgresql://, as in postgresql://user@host:5432/database")
+    try:
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        raise ValueError("is no address (its host or port can't be understood)") from None
+    if port == 0 or not address.isprintable() or " " in address:
+        raise ValueError("is no address (its host or port can't be understood)")
+    named = dict(parse_qsl(parts.query))
+    if parts.password or "password" in named or "sslpassword" in named:
+        raise ValueError("must hold no password; it belongs in PGPASSWORD, or in the file that PGPASSFILE names")
+
+
+class EngineSettings(_Table):
+    """Who does the work: this process, or the workers of Dask, at a `scheduler` or so many on this machine. `seconds` is
+    how long a piece of work may take before it is given to another worker."""
+
+    kind: Literal["local", "dask"] = "local"
+    scheduler: str = ""
+    workers: int = Field(0, ge=0, le=4096)
+    seconds: float = Field(600.0, gt=0, le=86_400, strict=False)
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> EngineSettings:
+        if self.kind == "dask" and bool(self.scheduler) == bool(self.workers):
+            raise ValueError("kind 'dask' needs the address of a scheduler, or a number of workers on this machine")
+        if self.kind == "local" and (self.scheduler or self.workers):
+            raise ValueError("scheduler and workers are for kind 'dask'")
+        if self.scheduler:
+            check_scheduler(self.scheduler)
+        return self
+
+
+def check_scheduler(address: str) -> None:
+    """Raises ValueError for what is no address of a scheduler."""
+    try:
+        parts = urlsplit(address)
+        good = parts.scheme in ("tcp", "tls", "ws", "wss") and bool(parts.hostname) and bool(parts.port)
+    except ValueError:
+        good = False
+    if not good or not address.isprintable():
+        raise ValueError(f"{address!r} is no address of a scheduler, such as tcp://host:8786")
+
+
 class Settings(_Table):
     """The content of `aventrik.toml`."""
 
@@ -256,6 +328,8 @@ class Settings(_Table):
     judging: JudgingSettings = JudgingSettings()
     drafting: DraftingSettings = DraftingSettings()
     statistics: StatisticsSettings = StatisticsSettings()
+    store: StoreSettings = StoreSettings()
+    engine: EngineSettings = EngineSettings()
     models: dict[str, Model] = Field(default_factory=dict)
 
     @model_validator(mode="after")

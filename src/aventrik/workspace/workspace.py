@@ -54,8 +54,8 @@ class Workspace:
         return cls(folder)
 
     @property
-    def address(self) -> Path:
-        """The folder of the store."""
+    def hidden(self) -> Path:
+        """The folder of what the program keeps: the store, or copies of what a server has."""
         return self.folder / ".aventrik"
 
     @property

@@ -5,69 +5,79 @@ from __future__ import annotations
 from contextlib import AbstractContextManager
 from pathlib import Path
 
+from ..arrays import FolderArrays
 from ..protocols import Contents
+from ..tables.calls import TabledCalls
+from ..tables.documents import TabledDocuments
+from ..tables.limits import TabledLimits
+from ..tables.results import TabledResults
+from ..tables.runs import TabledRuns
+from ..tables.upkeep import clean, counts, damaged
 from . import upkeep
-from .arrays import EmbeddedArrays
-from .calls import EmbeddedCalls
 from .database import Database
-from .documents import EmbeddedDocuments
-from .results import EmbeddedResults
-from .runs import EmbeddedRuns
 
 
 class EmbeddedStore:
     """A `Store` in one folder."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, arrays: FolderArrays | None = None) -> None:
         self.address = folder
-        self._db = Database(folder)
-        self._arrays = folder / "arrays"
-        self.documents = EmbeddedDocuments(self._db)
-        self.results = EmbeddedResults(self._db)
-        self.arrays = EmbeddedArrays(self._db, self._arrays)
-        self.runs = EmbeddedRuns(self._db)
-        self.calls = EmbeddedCalls(self._db)
+        self.database = Database(folder)
+        self.documents = TabledDocuments(self.database)
+        self.results = TabledResults(self.database)
+        self.arrays = arrays or FolderArrays(folder / "arrays")
+        self.arrays.database = self.database
+        self.runs = TabledRuns(self.database)
+        self.calls = TabledCalls(self.database)
+        self.limits = TabledLimits(lambda: Database(folder))
 
     def transaction(self) -> AbstractContextManager[None]:
         """All that is written inside stands together or not at all."""
-        return self._db.transaction()
+        return self.database.transaction()
 
     def holds(self) -> Contents:
         """What there is, in numbers."""
-        return upkeep.holds(self._db, self._arrays)
+        number, size = self.arrays.holds()
+        sizes = {"store.db": sum(path.stat().st_size for path in self.address.glob("store.db*"))}
+        return Contents(counts(self.database) | {"arrays": number}, sizes | {"arrays": size})
 
     def back_up(self, path: Path) -> dict[str, int]:
         """Writes runs, with all they rest on, and finished model calls into one new file; returns counts."""
-        return upkeep.back_up(self._db, path)
+        return upkeep.back_up(self.database, path)
 
     def restore(self, path: Path) -> dict[str, int]:
         """Takes in the runs and calls of such a file that are not here yet; returns counts."""
-        return upkeep.restore(self._db, path)
+        return upkeep.restore(self.database, path)
 
     def clean(self) -> dict[str, int]:
         """Drops what no run and no document refers to any more; returns counts."""
-        return upkeep.clean(self._db, self._arrays)
+        made = clean(self.database, set())
+        made["arrays"] = self.arrays.clear()
+        self.database.execute("VACUUM")
+        return made
 
     def damaged(self) -> list[str]:
         """What is not as it was written, a line each: every byte of the arrays and every row is looked at."""
-        return upkeep.damaged(self._db) + self.arrays.damaged()
+        return [
+            *self.database.unsound(), *damaged(self.database, str(self.database.path)), *self.arrays.damaged()
+        ]  # fmt: skip
 
     @property
     def read_only(self) -> bool:
         """Whether nothing can be written in it."""
-        return self._db.read_only
+        return self.database.read_only
 
     def before(self) -> list[tuple[str, str, str]]:
         """(kind, document, value) of what a store of an earlier format held that now stands in the workspace's files:
         kind is "left out" (value: the reason) or "metadata" (value: JSON)."""
-        if not self._db.rows("SELECT 1 FROM sqlite_master WHERE name = 'before'"):
+        if not self.database.rows("SELECT 1 FROM sqlite_master WHERE name = 'before'"):
             return []
-        return [(row[0], row[1], row[2]) for row in self._db.rows("SELECT kind, document, value FROM before")]
+        return [(row[0], row[1], row[2]) for row in self.database.rows("SELECT kind, document, value FROM before")]
 
     def forget_before(self) -> None:
         """Drops what `before` gives, once it stands elsewhere."""
-        self._db.execute("DROP TABLE IF EXISTS before")
+        self.database.execute("DROP TABLE IF EXISTS before")
 
     def close(self) -> None:
         """Closes the file; the store can't be used after it."""
-        self._db.close()
+        self.database.close()

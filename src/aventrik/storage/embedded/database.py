@@ -2,30 +2,30 @@
 
 from __future__ import annotations
 
-import json
 import os
+import socket
 import sqlite3
-import zlib
-from collections.abc import Iterable, Iterator, Sequence
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-import orjson
-import zstandard
-
 from ...core.errors import BadInput, Damaged, Unavailable, disk_errors
-from .schema import FORMAT, SCHEMA
+from ..tables import Result
+from ..tables.schema import FORMAT, SCHEMA
 
 _AT_ONCE = 500  # values in one statement
-_ROW = "a row of the store is not what was written there; 'aventrik store --check' looks through all of it"
 
 
 class Database:
     """Opens, and creates when it is missing, the file `store.db` in a folder."""
 
-    def __init__(self, folder: Path) -> None:
-        self.path = folder / "store.db"
+    row = "rowid"
+    for_update = ""  # a transaction that writes has the whole file to itself
+
+    def __init__(self, folder: Path, name: str = "store.db") -> None:
+        self.path = folder / name
         self.read_only = False
         with told(self.path):
             if self.path.exists() and not writable(self.path):
@@ -81,6 +81,14 @@ class Database:
                     self.execute(statement)
             self.execute(f"PRAGMA user_version = {FORMAT}")
 
+    def unsound(self) -> list[str]:
+        """What SQLite finds wrong with the file."""
+        return [f"{self.path}: {row[0]}" for row in self.rows("PRAGMA integrity_check") if row[0] != "ok"]
+
+    def fold(self) -> None:
+        """Takes the log into the file, which then can be copied and read by itself."""
+        self.execute("PRAGMA journal_mode = DELETE")
+
     def close(self) -> None:
         """Closes the file; nothing can be used after it."""
         self._db.close()
@@ -101,10 +109,28 @@ class Database:
                 raise
             self._db.execute("COMMIT")
 
-    def execute(self, statement: str, values: Sequence[Any] = ()) -> sqlite3.Cursor:
-        """One statement."""
+    def whole(self, work: Callable[[], Result]) -> Result:
+        """Does work in one transaction."""
+        with self.transaction():
+            return work()
+
+    def now(self) -> float:
+        """Seconds since 1970 by this machine's clock."""
+        return time.time()
+
+    def session(self) -> str:
+        """This machine and process."""
+        return f"{socket.gethostname()} {os.getpid()}"
+
+    def alive(self, sessions: set[str]) -> set[str]:
+        """Those whose process lives; of another machine's, which has the same folder, that is not known here."""
+        host = socket.gethostname()
+        return {each for each in sessions if each.partition(" ")[0] != host or _lives(each.partition(" ")[2])}
+
+    def execute(self, statement: str, values: Sequence[Any] = ()) -> int:
+        """One statement; returns how many rows it changed."""
         with told(self.path):
-            return self._db.execute(statement, values)
+            return self._db.execute(statement, values).rowcount
 
     def many(self, statement: str, rows: Iterable[Sequence[Any]]) -> None:
         """One statement for each row, all or none."""
@@ -128,40 +154,14 @@ class Database:
             yield from self.rows(statement.replace("(?)", f"({','.join('?' * len(part))})"), part)
 
 
-def packed(value: Any) -> bytes:
-    """A JSON-able value as compressed bytes; equal values give equal bytes."""
-    body = json.dumps(value, ensure_ascii=False, separators=(",", ":"))
-    return compressed(body.encode("utf-8", "surrogatepass"))
-
-
-def compressed(body: bytes) -> bytes:
-    """Bytes of JSON, compressed."""
-    return zstandard.compress(body, 1)
-
-
-def decompressed(body: bytes) -> bytes:
-    """The inverse of `compressed`, and of zlib, by which a store of format 1 was written; raises `Damaged`."""
+def _lives(process: str) -> bool:
     try:
-        return zstandard.decompress(body) if body.startswith(zstandard.FRAME_HEADER) else zlib.decompress(body)
-    except (zstandard.ZstdError, zlib.error, AttributeError, TypeError, MemoryError):
-        raise Damaged(_ROW) from None
-
-
-def unpacked(body: bytes) -> Any:
-    """The value of what `packed` or `compressed` gave; raises `Damaged`."""
-    plain = decompressed(body)
-    try:
-        return orjson.loads(plain)
-    except orjson.JSONDecodeError:  # it does not know NaN, nor half of a surrogate pair
-        return loads(plain)
-
-
-def loads(body: str | bytes) -> Any:
-    """The value of plain JSON in a row; raises `Damaged`."""
-    try:
-        return json.loads(body if isinstance(body, str) else body.decode("utf-8", "surrogatepass"))
-    except (ValueError, TypeError, AttributeError, RecursionError):
-        raise Damaged(_ROW) from None
+        os.kill(int(process), 0)
+    except (ValueError, ProcessLookupError):
+        return False
+    except OSError:  # it is somebody else's
+        return True
+    return True
 
 
 def writable(path: Path) -> bool:

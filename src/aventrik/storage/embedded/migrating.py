@@ -11,18 +11,19 @@ from collections.abc import Iterator
 from typing import Any
 
 from ...core.keys import content_key
-from .database import Database, compressed, packed, unpacked
-from .schema import SCHEMA, SHEETS, TAGS
+from ..packing import compressed, packed, unpacked
+from ..tables.schema import FORMAT, MIGRATIONS, SCHEMA
+from .database import Database
 
 OLD = "old"  # leads the question keys of runs that formats 1 and 2 held
 
 
 def migrate(database: Database, found: int) -> None:
     """Brings a store of an older format to the present one, inside the caller's transaction."""
-    if found in (3, 4):
-        if found == 3:  # what format 4 added is made again as it is needed
-            database.execute(SHEETS)
-        database.execute(TAGS)
+    if found >= 3:
+        for before in range(found, FORMAT):
+            for statement in MIGRATIONS[before]:
+                database.execute(statement)
         return
     for table in ("files", "documents", "results", "calls", "runs", "run_questions"):
         database.execute(f"ALTER TABLE {table} RENAME TO old_{table}")

@@ -7,6 +7,7 @@ import json
 import os
 import shutil
 import time
+import zipfile
 import zlib
 from collections.abc import Callable, Iterator, Sequence
 from itertools import groupby
@@ -17,26 +18,27 @@ import numpy as np
 import numpy.typing as npt
 from filelock import FileLock, Timeout
 
-from ...core.errors import BadInput
-from ..protocols import Collection, Columns
-from .database import Database, told
+from ..core.errors import BadInput, disk_errors
+from .protocols import Collection, Columns
+from .tables import Database, put
 
 _BLOCK = 4096
 _BLOCKS = 64
 _MANIFEST = "manifest.json"
 _JOURNAL = "journal.json"
 _MEMBERS = "members"
+_PARTS = ".parts"
 _EARLIER = 4  # collections of a family that are looked through for what stands in them already
 _SELDOM = 2.0  # seconds between notes of how far copying is
 _COPIED = 1 << 26  # bytes copied at a time
 
 
-class EmbeddedArrays:
+class FolderArrays:
     """An `ArrayStore` in a folder."""
 
-    def __init__(self, database: Database, folder: Path) -> None:
-        self._db = database
+    def __init__(self, folder: Path, database: Database | None = None) -> None:
         self._root = folder
+        self.database: Any = database
 
     def folder(self, key: str) -> Path:
         """The folder of a key; raises KeyError when it is missing or a file in it is not what was written.
@@ -45,6 +47,8 @@ class EmbeddedArrays:
         that opening a large one stays quick; `damaged` looks at every byte.
         """
         folder = self._root / key
+        if not (folder / _MANIFEST).exists():
+            self._fetch(key)
         try:
             marks = json.loads((folder / _MANIFEST).read_text())
             if not marks or any(_mark(folder / name) != mark[:2] for name, mark in marks.items()):
@@ -52,6 +56,19 @@ class EmbeddedArrays:
         except (OSError, ValueError, TypeError, AttributeError):
             raise KeyError(key) from None
         return folder
+
+    def holds(self) -> tuple[int, int]:
+        """How many keys have a folder, and the bytes of all files."""
+        folders = [path for path in self._root.iterdir() if path.is_dir()] if self._root.is_dir() else []
+        size = sum(file.stat().st_size for folder in folders for file in folder.glob("*") if file.is_file())
+        return sum(not path.name.startswith(".") for path in folders), size
+
+    def clear(self) -> int:
+        """Drops all folders; returns how many there were."""
+        folders = [path for path in self._root.iterdir() if path.is_dir()] if self._root.is_dir() else []
+        for folder in folders:
+            shutil.rmtree(folder, ignore_errors=True)
+        return len(folders)
 
     def damaged(self) -> list[str]:
         """The files that are not, down to the last byte, what was written; and folders whose list of files is gone."""
@@ -68,10 +85,16 @@ class EmbeddedArrays:
             found.extend(str(path) for path, mark in pairs if not _as_written(path, mark))
         return found
 
+    def _fetch(self, key: str) -> None:
+        """Brings the folder of a key here from where others have it, if they do: nobody has it but for this folder."""
+
+    def _sent(self, key: str) -> None:
+        """Brings the folder of a key, which stands here whole, to where others can have it."""
+
     def keep(self, key: str, write: Callable[[Path], None]) -> Path:
         """A folder of files under a key: `write` fills it, and it appears only when it is whole."""
         draft = self._root / f".{key}.{os.getpid()}.{time.monotonic_ns():x}"
-        with told(self._root):
+        with disk_errors(self._root):
             draft.mkdir(parents=True)
             try:
                 write(draft)
@@ -79,6 +102,34 @@ class EmbeddedArrays:
             finally:
                 shutil.rmtree(draft, ignore_errors=True)
         return self._root / key
+
+    # What a worker has made of some documents, on its way into a collection.
+
+    def keep_part(self, name: str, rows: Sequence[Columns]) -> None:
+        """Keeps what was made of some documents, under a name of its own, whole or not at all."""
+        with disk_errors(self._root):
+            path = self._root / _PARTS / f"{name}.npz"
+            path.parent.mkdir(parents=True, exist_ok=True)
+            draft = path.with_name(f".{name}.{os.getpid()}.{time.monotonic_ns():x}")
+            try:
+                with open(draft, "wb") as file:
+                    np.savez(file, **_joined(rows))
+                draft.replace(path)
+            finally:
+                draft.unlink(missing_ok=True)
+
+    def part(self, name: str) -> list[Columns] | None:
+        """What was kept under a name; None where nothing is, or something broken."""
+        try:
+            with np.load(self._root / _PARTS / f"{name}.npz") as found:
+                return _split(dict(found))
+        except (OSError, ValueError, KeyError, zipfile.BadZipFile):
+            return None
+
+    def drop_parts(self, names: Sequence[str]) -> None:
+        """Drops parts that a collection has taken in."""
+        for name in names:
+            (self._root / _PARTS / f"{name}.npz").unlink(missing_ok=True)
 
     def collection(self, key: str) -> Collection:
         """A collection, memory-mapped; raises KeyError as `folder` does."""
@@ -100,7 +151,7 @@ class EmbeddedArrays:
         interrupted making goes on behind the last batch that was written whole; another process that makes the same at
         the same time makes its own.
         """
-        with told(self._root):
+        with disk_errors(self._root):
             self._root.mkdir(parents=True, exist_ok=True)
             try:
                 with FileLock(self._root / f".{key}.lock", timeout=0):
@@ -111,9 +162,7 @@ class EmbeddedArrays:
                     made = self._grow(key, family, members, make, earlier, again, own)
                 finally:
                     shutil.rmtree(own, ignore_errors=True)
-        self._db.execute(
-            "INSERT OR REPLACE INTO collections (key, family, made) VALUES (?, ?, ?)", (key, family, time.time())
-        )
+        self.database.execute(put("collections", "key, family, made"), (key, family, self.database.now()))
         return made
 
     def _grow(
@@ -150,7 +199,7 @@ class EmbeddedArrays:
         return asked
 
     def _family(self, family: str) -> list[Collection]:
-        rows = self._db.rows(
+        rows = self.database.rows(
             "SELECT key FROM collections WHERE family = ? ORDER BY made DESC LIMIT ?", (family, _EARLIER)
         )
         found = []
@@ -171,6 +220,7 @@ class EmbeddedArrays:
                 return
             shutil.rmtree(self._root / key, ignore_errors=True)
             draft.rename(self._root / key)
+        self._sent(key)
 
     def _sound(self, key: str) -> bool:
         try:
@@ -262,6 +312,25 @@ class _Growing:
         np.save(self._draft / f"{_MEMBERS}.npy", _marks(members))
         (self._draft / "columns.json").write_text(json.dumps(self._columns))
         (self._draft / _JOURNAL).unlink(missing_ok=True)
+
+
+def _joined(rows: Sequence[Columns]) -> dict[str, npt.NDArray]:
+    """What was made of some documents as whole columns, and how many rows each document has of each."""
+    made: dict[str, npt.NDArray] = {}
+    for name in rows[0]:
+        like = next((columns[name] for columns in rows if len(columns[name])), rows[0][name])
+        made[f"{name}.rows"] = np.concatenate([columns[name] for columns in rows if len(columns[name])] or [like])
+        made[f"{name}.sizes"] = np.array([len(columns[name]) for columns in rows], dtype=np.int64)
+    return made
+
+
+def _split(found: dict[str, npt.NDArray]) -> list[Columns]:
+    names = [name.removesuffix(".rows") for name in found if name.endswith(".rows")]
+    parts = {
+        name: np.split(found[f"{name}.rows"], np.cumsum(found[f"{name}.sizes"])[:-1]) for name in names
+    }  # fmt: skip
+    count = len(found[f"{names[0]}.sizes"])
+    return [{name: parts[name][n] for name in names} for n in range(count)]
 
 
 def _copied(column: npt.NDArray, first: int, last: int, into: BinaryIO) -> None:

@@ -9,14 +9,15 @@ from functools import partial
 from typing import Any
 
 from ...core.documents import Document, PackedParts
+from ..packing import loads, packed, unpacked
 from ..protocols import FileSeen, Gathering, Snapshot
-from .database import Database, loads, packed, unpacked
+from . import Database, put
 
 _HELD = 256  # contents held in memory at a time
 
 
-class EmbeddedDocuments:
-    """A `DocumentStore` in SQLite; the last few contents stay in memory."""
+class TabledDocuments:
+    """A `DocumentStore` in a database; the last few contents stay in memory."""
 
     def __init__(self, database: Database) -> None:
         self._db = database
@@ -78,7 +79,7 @@ class EmbeddedDocuments:
     def keep_file(self, path: str, seen: FileSeen) -> None:
         """Notes how a file looked when it was read."""
         self._db.execute(
-            "INSERT OR REPLACE INTO files (path, name, size, mtime, key, reading) VALUES (?, ?, ?, ?, ?, ?)",
+            put("files", "path, name, size, mtime, key, reading"),
             (os.fsencode(path), seen.name, seen.size, seen.mtime, seen.key, seen.reading),
         )
 
@@ -95,18 +96,18 @@ class EmbeddedDocuments:
         """Keeps the documents of a file; what they were before stays among the contents, for the runs made on it."""
         file = os.fsencode(path)
         self._db.many(
-            "INSERT OR IGNORE INTO contents (key, title, text, parts) VALUES (?, ?, ?, ?)",
+            put("contents", "key, title, text, parts", replace=False),
             [(row.key, row.title, row.text, row.parts) for row in rows],
         )
         self._db.many(
-            "INSERT OR REPLACE INTO documents (name, file, key, title, meta, chars, report) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            put("documents", "name, file, key, title, meta, chars, report"),
             [(row.name, file, row.key, row.title, row.meta, row.chars, row.report) for row in rows],
         )
 
     def keep_contents(self, documents: Sequence[Document]) -> None:
         """Keeps contents that no document of the corpus has: what is left of some when words in them are hidden."""
         self._db.many(
-            "INSERT OR IGNORE INTO contents (key, title, text, parts) VALUES (?, ?, ?, ?)",
+            put("contents", "key, title, text, parts", replace=False),
             [
                 (each.key, each.title, packed(each.text), packed([list(part) for part in each.parts]))
                 for each in documents
@@ -125,9 +126,7 @@ class EmbeddedDocuments:
         """Keeps which documents a corpus has, so that what was made of it can be looked at later."""
         if not self._db.rows("SELECT 1 FROM corpora WHERE key = ?", (snapshot.key,)):
             rows = [list(pair) for pair in zip(snapshot.names, snapshot.contents)]
-            self._db.execute(
-                "INSERT OR IGNORE INTO corpora (key, documents) VALUES (?, ?)", (snapshot.key, packed(rows))
-            )
+            self._db.execute(put("corpora", "key, documents", replace=False), (snapshot.key, packed(rows)))
 
     def snapshot(self, key: str) -> Snapshot:
         """The corpus of that key; raises KeyError."""

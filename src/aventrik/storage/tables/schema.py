@@ -1,8 +1,9 @@
-"""The tables of the embedded store. Raise `FORMAT` when they change, and say in `migrating` how an old store follows."""
+"""The tables of a store, for SQLite and PostgreSQL alike. Raise `FORMAT` when they change, and say in `MIGRATIONS` how an
+older store follows."""
 
 from __future__ import annotations
 
-FORMAT = 5
+FORMAT = 6
 
 # Of each run, where it has been worked out, what its questions came to in one piece; can be made again.
 SHEETS = "CREATE TABLE sheets (run INTEGER PRIMARY KEY REFERENCES runs(id) ON DELETE CASCADE, body BLOB NOT NULL)"
@@ -10,6 +11,18 @@ SHEETS = "CREATE TABLE sheets (run INTEGER PRIMARY KEY REFERENCES runs(id) ON DE
 TAGS = """CREATE TABLE tags (
         run INTEGER NOT NULL REFERENCES runs(id) ON DELETE CASCADE, tag TEXT NOT NULL, PRIMARY KEY (run, tag)
     ) WITHOUT ROWID"""
+
+# Which calls are being made, and by whom; how much of a server's limits is left; what people decided, where the store
+# holds it for all.
+SHARED = (
+    "CREATE TABLE under_way (key TEXT PRIMARY KEY, session TEXT NOT NULL) WITHOUT ROWID",
+    "CREATE TABLE buckets (name TEXT PRIMARY KEY, level REAL NOT NULL, seen REAL NOT NULL) WITHOUT ROWID",
+    "CREATE TABLE decided (sheet TEXT NOT NULL, name TEXT NOT NULL, value TEXT NOT NULL, PRIMARY KEY (sheet, name)) "
+    "WITHOUT ROWID",
+)
+
+# From each format what leads to the next; formats 1 and 2 were of SQLite alone, see `embedded.migrating`.
+MIGRATIONS: dict[int, tuple[str, ...]] = {3: (SHEETS,), 4: (TAGS,), 5: SHARED}
 
 SCHEMA = (
     # Gathered files, and what tells whether one has changed.
@@ -56,4 +69,29 @@ SCHEMA = (
     ) WITHOUT ROWID""",
     SHEETS,
     TAGS,
+    *SHARED,
 )
+
+# What names a row of each table, and its columns: those that a database fills in by itself are left out. In this order,
+# for what refers to what.
+TABLES: dict[str, tuple[str, str]] = {
+    "files": ("path", "path, name, size, mtime, key, reading"),
+    "documents": ("name", "name, file, key, title, meta, chars, report"),
+    "contents": ("key", "key, title, text, parts"),
+    "corpora": ("key", "key, documents"),
+    "results": ("id", "id, stage, digest, value, failed, seconds, calls, tokens_in, tokens_out, money"),
+    "takes": ("key", "key, take"),
+    "collections": ("key", "key, family, made"),
+    "calls": (
+        "key",
+        "key, model, task, request, reply, vector, failure, tokens_in, tokens_out, money, seconds, attempts, made",
+    ),
+    "questions": ("digest", "digest, body"),
+    "runs": ("id", "id, identity, name, testset, made, questions, started, finished, costs, label, note"),
+    "run_questions": ("run, place", "run, place, id, key, question, results"),
+    "sheets": ("run", "run, body"),
+    "tags": ("run, tag", "run, tag"),
+    "under_way": ("key", "key, session"),
+    "buckets": ("name", "name, level, seen"),
+    "decided": ("sheet, name", "sheet, name, value"),
+}

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from ..packing import compressed, decompressed
 from ..protocols import Kept, Rate
-from .database import Database, compressed, decompressed
+from . import Database, put
 
 _RECENT = 50_000  # results whose costs are averaged
 
 
-class EmbeddedResults:
-    """A `ResultStore` in SQLite."""
+class TabledResults:
+    """A `ResultStore` in a database."""
 
     def __init__(self, database: Database) -> None:
         self._db = database
@@ -43,7 +44,7 @@ class EmbeddedResults:
         """By stage what a result took, of the last ones that were made."""
         rows = self._db.rows(
             "SELECT stage, count(*), avg(seconds), avg(calls), avg(tokens_in), avg(tokens_out), avg(money) FROM results "
-            "WHERE rowid > (SELECT max(rowid) FROM results) - ? GROUP BY stage",
+            f"WHERE {self._db.row} > (SELECT max({self._db.row}) FROM results) - ? GROUP BY stage",
             (_RECENT,),
         )
         return {row[0]: Rate(*row[1:]) for row in rows}
@@ -51,11 +52,9 @@ class EmbeddedResults:
     def keep(self, rows: Sequence[Kept]) -> None:
         """Keeps results, all or none."""
         self._db.many(
-            "INSERT OR REPLACE INTO results "
-            "(id, stage, digest, value, failed, seconds, calls, tokens_in, tokens_out, money) "
-            "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            put("results", "id, stage, digest, value, failed, seconds, calls, tokens_in, tokens_out, money"),
             [
-                (row.id, row.stage, row.digest, compressed(row.value), row.failed, row.seconds, *row.cost)
+                (row.id, row.stage, row.digest, compressed(row.value), int(row.failed), row.seconds, *row.cost)
                 for row in rows
             ],
         )
@@ -71,7 +70,7 @@ class EmbeddedResults:
 
     def swap(self, takes: Mapping[str, int]) -> None:
         """Makes these takes the present ones, all at once."""
-        self._db.many("INSERT OR REPLACE INTO takes (key, take) VALUES (?, ?)", takes.items())
+        self._db.many(put("takes", "key, take"), list(takes.items()))
 
 
 def taken(key: str, take: int) -> str:

@@ -8,15 +8,16 @@ from datetime import UTC, datetime
 from typing import Any
 
 from ...core.keys import content_key
+from ..packing import compressed, decompressed, loads, packed, unpacked
 from ..protocols import Run, RunQuestion
-from .database import Database, compressed, decompressed, loads, packed, unpacked
+from . import Database, put
 
 _KNOWN = "SELECT digest FROM questions WHERE digest IN (?)"
 _COLUMNS = "id, name, testset, made, questions, started, finished, costs, label, note"
 
 
-class EmbeddedRuns:
-    """A `RunStore` in SQLite."""
+class TabledRuns:
+    """A `RunStore` in a database."""
 
     def __init__(self, database: Database) -> None:
         self._db = database
@@ -24,45 +25,52 @@ class EmbeddedRuns:
 
     def begin(self, identity: str, name: str, testset: str, made: dict[str, Any], questions: int) -> int:
         """The number of the run with that identity: the one that stands, or a new one."""
-        with self._db.transaction():
-            found = self._db.rows("SELECT id FROM runs WHERE identity = ?", (identity,))
-            if found:
-                return int(found[0][0])
-            done = self._db.execute(
-                "INSERT INTO runs (identity, name, testset, made, questions, started) VALUES (?, ?, ?, ?, ?, ?)",
-                (identity, name, testset, packed(made), questions, _now()),
+        found = self._db.rows("SELECT id FROM runs WHERE identity = ?", (identity,))
+        if not found:  # two that begin it at the same time come to one
+            self._db.execute(
+                "INSERT INTO runs (identity, name, testset, made, questions, started) VALUES (?, ?, ?, ?, ?, ?) "
+                "ON CONFLICT (identity) DO NOTHING",
+                (identity, name, testset, packed(made), questions, self._now()),
             )
-            return int(done.lastrowid or 0)
+            found = self._db.rows("SELECT id FROM runs WHERE identity = ?", (identity,))
+        return int(found[0][0])
 
     def finish(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None:
         """Gives a run its questions and their results, in place of any it had, and adds what that cost.
 
         `costs` holds numbers under names, and mappings of such; the time it was first finished stays.
         """
-        with self._db.transaction():
-            self.keep(number, questions, costs)
-            self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (_now(), number))
+
+        def all_of_it() -> None:
+            self._keep(number, questions, costs)
+            self._db.execute("UPDATE runs SET finished = ? WHERE id = ? AND finished = ''", (self._now(), number))
+
+        self._db.whole(all_of_it)
 
     def keep(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None:
         """The same of a run that stops before it is finished, with the questions that it came to."""
+        self._db.whole(lambda: self._keep(number, questions, costs))
+
+    def _keep(self, number: int, questions: Sequence[RunQuestion], costs: Mapping[str, Any]) -> None:
         bodies = {question.id: self._digest(question.body) for question in questions}
-        with self._db.transaction():
-            known = {row[0] for row in self._db.rows_of(_KNOWN, list(bodies.values()))}
-            self._db.many(
-                "INSERT OR IGNORE INTO questions (digest, body) VALUES (?, ?)",
-                [(bodies[q.id], packed(q.body)) for q in questions if bodies[q.id] not in known],
-            )
-            self._db.execute("DELETE FROM run_questions WHERE run = ?", (number,))
-            self._db.many(
-                "INSERT INTO run_questions (run, place, id, key, question, results) VALUES (?, ?, ?, ?, ?, ?)",
-                [
-                    (number, place, q.id, q.key, bodies[q.id], json.dumps(q.results))
-                    for place, q in enumerate(questions)
-                ],
-            )
-            old = loads(self._db.rows("SELECT costs FROM runs WHERE id = ?", (number,))[0][0])
-            self._db.execute("UPDATE runs SET costs = ? WHERE id = ?", (json.dumps(_added(old, costs)), number))
-            self._db.execute("DELETE FROM sheets WHERE run = ?", (number,))
+        # The run's row first, and locked: two that finish it at the same time do so one after the other.
+        [(before,)] = self._db.rows(f"SELECT costs FROM runs WHERE id = ?{self._db.for_update}", (number,))
+        known = {row[0] for row in self._db.rows_of(_KNOWN, list(bodies.values()))}
+        self._db.many(
+            put("questions", "digest, body", replace=False),
+            sorted({bodies[q.id]: packed(q.body) for q in questions if bodies[q.id] not in known}.items()),
+        )
+        self._db.execute("DELETE FROM run_questions WHERE run = ?", (number,))
+        self._db.many(
+            "INSERT INTO run_questions (run, place, id, key, question, results) VALUES (?, ?, ?, ?, ?, ?)",
+            [(number, place, q.id, q.key, bodies[q.id], json.dumps(q.results)) for place, q in enumerate(questions)],
+        )
+        total = json.dumps(_added(loads(before), costs))
+        self._db.execute("UPDATE runs SET costs = ? WHERE id = ?", (total, number))
+        self._db.execute("DELETE FROM sheets WHERE run = ?", (number,))
+
+    def _now(self) -> str:
+        return datetime.fromtimestamp(self._db.now(), UTC).strftime("%Y-%m-%d %H:%M:%S")
 
     def _digest(self, body: dict[str, Any]) -> str:
         """The key of a question's body; that of the same one is not worked out again."""
@@ -105,16 +113,13 @@ class EmbeddedRuns:
 
     def keep_sheet(self, number: int, body: bytes) -> None:
         """Keeps what the questions of a run came to in one piece, until that changes."""
-        self._db.execute("INSERT OR REPLACE INTO sheets VALUES (?, ?)", (number, compressed(body)))
+        self._db.execute(put("sheets", "run, body"), (number, compressed(body)))
 
     def whole(self, number: int) -> bool:
         """Whether all results that a run refers to still stand."""
-        gone = self._db.rows(
-            "SELECT 1 FROM run_questions r, json_each(r.results) j "
-            "WHERE r.run = ? AND NOT EXISTS (SELECT 1 FROM results WHERE id = j.value) LIMIT 1",
-            (number,),
-        )
-        return not gone
+        wanted = {each for row in self.results(number).values() for each in row.values()}
+        found = {row[0] for row in self._db.rows_of("SELECT id FROM results WHERE id IN (?)", sorted(wanted))}
+        return wanted <= found
 
     def set(self, number: int, label: str | None = None, note: str | None = None) -> None:
         """Labels a run or notes something on it."""
@@ -126,7 +131,7 @@ class EmbeddedRuns:
     def tag(self, number: int, add: Sequence[str] = (), remove: Sequence[str] = ()) -> None:
         """Gives a run tags, and takes tags from it; one that it has, or lacks, stays as it is."""
         with self._db.transaction():
-            self._db.many("INSERT OR IGNORE INTO tags VALUES (?, ?)", [(number, tag) for tag in add])
+            self._db.many(put("tags", "run, tag", replace=False), [(number, tag) for tag in add])
             self._db.many("DELETE FROM tags WHERE run = ? AND tag = ?", [(number, tag) for tag in remove])
 
     def remove(self, number: int) -> None:
@@ -150,7 +155,3 @@ def _added(old: dict[str, Any], more: Mapping[str, Any]) -> dict[str, Any]:
         else:
             total[name] = total.get(name, 0) + value
     return total
-
-
-def _now() -> str:
-    return datetime.now(UTC).strftime("%Y-%m-%d %H:%M:%S")

@@ -1,0 +1,107 @@
+"""Rows from one database into another: whole stores, backups, and what comes back from them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from ...core.errors import BadInput
+from . import Database, put
+from .schema import TABLES
+from .upkeep import referred, whole_rows
+
+_PASSING = ("under_way", "buckets")  # what is of use to those who work with the store now
+_BACKED_UP = ("corpora", "contents", "results", "questions", "calls")
+_RUN = "identity, name, testset, made, questions, started, finished, costs, label, note"
+
+Moving = Callable[[str, int, int], None]
+
+
+def move(source: Database, target: Database, progress: Moving = lambda table, done, total: None) -> dict[str, int]:
+    """Copies all that stands in one database into another that is empty, or that an interrupted copying has filled in
+    part; runs keep their numbers. Returns the rows of each table, which have been counted in both.
+
+    Raises `BadInput` where the target has something of its own.
+    """
+    if _own(source, target):
+        raise BadInput("there is another store at that address already; give it a schema or a folder of its own")
+    made = {}
+    for table, (_, columns) in TABLES.items():
+        if table in _PASSING:
+            continue
+        [(total,)] = source.rows(f"SELECT count(*) FROM {table}")
+        done = 0
+        for some in whole_rows(source, table, columns):
+            target.many(put(table, columns, replace=False), some)
+            done += len(some)
+            progress(table, done, int(total))
+        [(there,)] = target.rows(f"SELECT count(*) FROM {table}")
+        if int(there) != int(total):
+            raise BadInput(f"{table}: {there:,} rows came of {total:,}; another process changes one of the stores")
+        made[table] = int(there)
+    return made
+
+
+def _own(source: Database, target: Database) -> bool:
+    """Whether a target holds what the source does not."""
+    for table in ("runs", "contents", "calls"):
+        name = "identity" if table == "runs" else TABLES[table][0]
+        rows = target.rows(f"SELECT {name} FROM {table} LIMIT 1000")
+        keys = [row[0] for row in rows]
+        known = {row[0] for row in source.rows_of(f"SELECT {name} FROM {table} WHERE {name} IN (?)", keys)}
+        if set(keys) - known:
+            return True
+    return False
+
+
+def back_up(source: Database, target: Database) -> dict[str, int]:
+    """The runs, the results, questions, corpora and contents that they rest on, and all calls."""
+    wanted = referred(source)
+    kept: dict[str, Callable[[tuple[Any, ...]], bool]] = {"results": lambda row: row[0] in wanted}
+
+    def work() -> None:
+        for table in (*_BACKED_UP, "runs", "run_questions", "tags"):
+            keep = kept.get(table, lambda row: True)
+            columns = TABLES[table][1]
+            for some in whole_rows(source, table, columns):
+                target.many(put(table, columns), [row for row in some if keep(row)])
+
+    target.whole(work)
+    return {table: int(target.rows(f"SELECT count(*) FROM {table}")[0][0]) for table in ("runs", "results", "calls")}
+
+
+Rows = Callable[[str, str], Iterator[list[tuple[Any, ...]]]]  # a table and columns → its rows, some at a time
+
+
+def restore(target: Database, rows: Rows, tables: set[str]) -> dict[str, int]:
+    """Takes in what is not here yet: runs by their identity, under numbers of their own here, and calls by their key."""
+
+    def work() -> dict[str, int]:
+        counts = {}
+        for table in _BACKED_UP:
+            columns = TABLES[table][1]
+            before = _count(target, table)
+            for some in rows(table, columns):
+                target.many(put(table, columns, replace=False), some)
+            counts[table] = _count(target, table) - before
+        numbers: dict[int, int] = {}
+        for some in rows("runs", f"id, {_RUN}"):
+            for number, *values in some:
+                if target.rows("SELECT 1 FROM runs WHERE identity = ?", (values[0],)):
+                    continue
+                marks = ", ".join("?" * len(values))
+                [(own,)] = target.rows(f"INSERT INTO runs ({_RUN}) VALUES ({marks}) RETURNING id", values)
+                numbers[number] = own
+        for table in ("run_questions", *(["tags"] if "tags" in tables else [])):
+            columns = TABLES[table][1]
+            for some in rows(table, columns):
+                mine = [(numbers[row[0]], *row[1:]) for row in some if row[0] in numbers]
+                target.many(put(table, columns), mine)
+        return counts | {"runs": len(numbers)}
+
+    counts = target.whole(work)
+    return {name: counts[name] for name in ("runs", "results", "calls")}
+
+
+def _count(database: Database, table: str) -> int:
+    return int(database.rows(f"SELECT count(*) FROM {table}")[0][0])

@@ -164,9 +164,7 @@ def test_a_backup_is_one_file_from_which_runs_and_calls_come_back(store: Store, 
 
 
 @pytest.mark.parametrize("content", [b"", b"no database", None])
-def test_what_is_no_backup_is_refused_and_changes_nothing(
-    store: Store, tmp_path: Path, content: bytes | None
-) -> None:
+def test_what_is_no_backup_is_refused_and_changes_nothing(store: Store, tmp_path: Path, content: bytes | None) -> None:
     filled(store)
     path = tmp_path / "x.db"
     if content is None:
@@ -244,9 +242,7 @@ def test_a_store_of_a_format_before_goes_on_and_its_backup_can_be_restored(
     assert store.runs.sheets([1, 2]) == {}
 
 
-def test_tags_are_kept_told_taken_away_and_go_with_their_run_and_its_backup(
-    store: Store, tmp_path: Path
-) -> None:
+def test_tags_are_kept_told_taken_away_and_go_with_their_run_and_its_backup(store: Store, tmp_path: Path) -> None:
     filled(store)
     [run] = store.runs.all()
     store.runs.tag(run.id, ["b", "a", "a"])

@@ -39,3 +39,11 @@ def finite(text: str) -> float:
     if not math.isfinite(found):
         raise argparse.ArgumentTypeError(f"'{text}' is not a finite number")
     return found
+
+
+def workers_option(parser: argparse.ArgumentParser) -> None:
+    """Who does the work of a verb."""
+    parser.add_argument(
+        "--on", metavar="ADDRESS", default="",
+        help="have it done by the workers of a Dask scheduler (tcp://host:8786), by so many on this machine (2), or 'here'",
+    )  # fmt: skip

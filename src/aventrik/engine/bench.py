@@ -7,19 +7,20 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
+import orjson
+
 from ..core.documents import Document
 from ..core.errors import Unavailable
-from ..storage import open_store
-from ..storage.protocols import Collection, Columns, Snapshot, Store
+from ..storage.protocols import Collection, Columns, Kept, Snapshot, Store
 from ..workspace.workspace import Workspace
 from .budget import Budget
-from .executors import Executor, Work
+from .executors import Done, Executor, Home, Work
 from .executors.local import LocalExecutor
 from .given import Documents, Given, Progress, Texts, nothing
 from .graph import chain
 from .keys import Keys
 from .providers import Models
-from .records import decode
+from .records import decode, digest, encode
 from .resolved import Resolved
 from .stage import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node
 from .stores import address_of
@@ -42,7 +43,9 @@ class Bench:
         self.fresh = fresh
         self.executor: Executor = LocalExecutor(self.perform)
         self.budget = Budget()
-        self.remote = False  # whether the executor works in other processes, which see the store alone
+        self.home = Home(address_of(workspace))
+        self.takes = 0  # how often what keys stand for has changed
+        self.elsewhere = False  # whether it works for another process, which sees the store alone
         self.anew: set[str] = set()  # results that were made anew in this process
         self.seconds: dict[str, float] = {}
         self.made: dict[str, int] = {}
@@ -72,24 +75,57 @@ class Bench:
         """Looks up anew which results stand for keys, after some were swapped."""
         self._takes.clear()
         self._some_takes = None
+        self.takes += 1
+
+    def follow(self, takes: int) -> None:
+        """Looks up anew what keys stand for where another process, for which it works, has changed that."""
+        if takes != self.takes:
+            self.forget_takes()
+            self._places.clear()
+            self.takes = takes
 
     # Work on questions and documents, as an executor asks for it.
 
-    def perform(self, work: Work) -> list[Any]:
-        """Does a piece of work."""
-        place = self._places.get(id(work.resolved))
-        if place is None or place.resolved is not work.resolved or place.snapshot.key != work.corpus:
-            nodes = chain(work.resolved)
-            place = Place(self, work.resolved, nodes, self.snapshot(work.corpus), work.condition)
+    def perform(self, work: Work) -> Done:
+        """Does a piece of work: the results of questions are kept."""
+        place = self._placed(work)
         node = place.nodes[work.node]
         if node.stage.scope == DOCUMENT:
-            return place.of_documents(node, work.documents)
+            return Done(place.of_documents(node, work.documents))
         inputs = {
             name: self.values(source, [dict(row)[source] for row in work.questions], place.nodes)
             for name, source in node.inputs.items()
             if source is not None and place.keys.scope(source) == QUESTION
         }
-        return place.of_questions(node, inputs)
+        wide = place.wide(node)  # opened before the clock of this stage starts
+        before, began = self.models.whole(node.models.values()), time.perf_counter()
+        records = place.of_questions(node, {**wide, **inputs})
+        seconds = time.perf_counter() - began
+        cost = [(now - then) / len(records) for now, then in zip(self.models.whole(node.models.values()), before)]
+        rows = []
+        for name, record in zip(work.names, records):
+            body = encode(record)
+            failed = bool(getattr(record, "failure", ""))
+            costs = (cost[0], cost[1], cost[2], cost[3])
+            rows.append(Kept(name, node.name, digest(body), body, failed, seconds / len(records), costs))
+            self.remember(name, record)
+        self.store.results.keep(rows)
+        return Done(marks=[(row.digest, row.failed) for row in rows], seconds=seconds)
+
+    def _placed(self, work: Work) -> Place:
+        """The place that work is for: one that stands open, or a new one."""
+        for place in reversed(self._places.values()):
+            if place.snapshot.key == work.corpus and (
+                place.resolved is work.resolved
+                or (self.elsewhere and place.condition_key == work.condition and place.resolved == work.resolved)
+            ):
+                return place
+        condition = None
+        if work.condition:
+            [names] = self.store.results.values([work.condition]).values() or [b"[]"]
+            condition = frozenset(orjson.loads(names))
+        nodes = chain(work.resolved)
+        return Place(self, work.resolved, nodes, self.snapshot(work.corpus), condition, work.condition)
 
     def take_place(self, place: Place) -> None:
         """Lets work on a configuration use what stands open for it already."""
@@ -166,7 +202,7 @@ class Place:
         self.snapshot = snapshot
         self.condition = condition
         self.keys = bench.keys(resolved, nodes, snapshot, condition_key)
-        self._condition_key = condition_key
+        self.condition_key = condition_key
         self._documents: dict[str, Document] = {}
         self._contents = dict(zip(snapshot.names, snapshot.contents))
         bench.take_place(self)
@@ -256,7 +292,7 @@ class Place:
         self._collect(self.nodes[name], self.keys.corpus(name, after), after, present if failed else "", again)
         results.swap(takes)
         self.bench.forget_takes()
-        self.keys = self.bench.keys(self.resolved, self.nodes, self.snapshot, self._condition_key)
+        self.keys = self.bench.keys(self.resolved, self.nodes, self.snapshot, self.condition_key)
 
     def _collect(
         self,
@@ -267,6 +303,7 @@ class Place:
         again: Callable[[Columns], bool] | None = None,
     ) -> None:
         bench = self.bench
+        self._check_here(node)
         bench.store.documents.keep_snapshot(self.snapshot)
         for each in node.inputs.values():  # made first, so that their time is not counted here
             if each is not None and each not in SOURCES and self.nodes[each].stage.kept:
@@ -284,20 +321,43 @@ class Place:
         def make(places: Sequence[int]) -> Iterator[list[Columns]]:
             step = node.stage.together
             groups = [tuple(places[first : first + step]) for first in range(0, len(places), step)]
-            work = [self.work(node, documents=group) for group in groups]
-            for number, found in enumerate(bench.executor.map(checked(work))):
-                bench.progress(node.name, number * step, len(places))
-                yield found
+            work = [self.work(node, documents=group, part=f"{key} {group[0]} {group[-1]}") for group in groups]
+            taken: list[str] = []
+            for number, (each, done) in enumerate(zip(work, bench.executor.map(checked(work)))):
+                bench.progress(f"{node.name}{bench.executor.label}", number * step, len(places))
+                if done.rows:
+                    yield done.rows
+                    continue
+                rows = bench.store.arrays.part(each.part)
+                if rows is None:
+                    raise Unavailable(
+                        "what a worker made is not to be found here: [store] arrays must be a folder, or an address, that "
+                        "this machine and all workers see"
+                    )
+                yield rows
+                taken.append(each.part)
+            bench.store.arrays.drop_parts(taken)
 
         made = bench.store.arrays.collect(key, family, self.snapshot.contents, make, earlier, again)
         bench.timed(node.name, made, began)
 
     def work(self, node: Node, **what: Any) -> Work:
         """A piece of work of this place, for an executor."""
+        bench = self.bench
+        busy = max((bench.models.concurrency(wanted) for wanted in node.models.values()), default=0)
         return Work(
-            self.bench.workspace.folder, self.snapshot.key, self.resolved, node.name,
-            condition=self.condition, fresh=self.bench.fresh, **what,
+            bench.home, self.snapshot.key, self.resolved, node.name,
+            condition=self.condition_key if self.condition is not None else "", fresh=bench.fresh, takes=bench.takes,
+            busy=busy, **what,
         )  # fmt: skip
+
+    def _check_here(self, node: Node) -> None:
+        """Refuses to make for another process what it must have made before: it does not see the same arrays."""
+        if self.bench.elsewhere:
+            raise Unavailable(
+                f"what the stage '{node.name}' made is not to be found here: [store] arrays must be a folder, or an address, "
+                "that the command's machine and all workers see"
+            )
 
     def of_documents(self, node: Node, places: Sequence[int]) -> list[Any]:
         """What a document stage makes of some documents, here and now."""
@@ -333,6 +393,7 @@ class Place:
         try:
             return node.stage.open(bench.store.arrays.folder(key))
         except KeyError:
+            self._check_here(node)
             began = time.perf_counter()
             made = node.stage.function(self._given(node, inputs, key))
             folder = bench.store.arrays.keep(key, lambda draft: node.stage.write(made, draft))
@@ -340,8 +401,8 @@ class Place:
             return node.stage.open(folder)
 
     def of_questions(self, node: Node, inputs: Mapping[str, list[Any]]) -> list[Any]:
-        """What a question stage makes of some questions, here and now."""
-        return list(node.stage.function(self._given(node, {**self.wide(node), **inputs})))
+        """What a question stage makes of some questions, here and now, of all its inputs."""
+        return list(node.stage.function(self._given(node, inputs)))
 
     def wide(self, node: Node) -> dict[str, Any]:
         """The inputs of a question stage that are wider than a question; those it does not have are None."""
@@ -354,13 +415,3 @@ class Place:
     def _given(self, node: Node, inputs: Mapping[str, Any], key: str = "") -> Given:
         models = {slot: self.bench.models.get(wanted) for slot, wanted in node.models.items()}
         return Given(node.settings, inputs, models, key, self.bench.progress)
-
-
-def perform(work: Work) -> list[Any]:
-    """Does a piece of work in any process that can read the store; results equal those of `Bench.perform`."""
-    workspace = Workspace(work.workspace)
-    store = open_store(address_of(workspace))
-    try:
-        return Bench(workspace, store, Models(workspace, store.calls, work.fresh)).perform(work)
-    finally:
-        store.close()

@@ -16,9 +16,13 @@ from ..storage.protocols import FileSeen, Store
 from ..workspace.gathered import GatheredSources, Source
 from ..workspace.settings import SETTINGS
 from .opened import Opened
-from .readers import ReadOne, Wanted, read_many
+from .readers import ReadOne, Wanted, grouped, read_many
 
 LARGEST_MEGABYTES = 100
+
+
+# (groups of files, how they are read, seconds and megabytes for each) → what came of each group
+Reader = Callable[[Iterator[list[Wanted]], Reading, int, int], Iterator[list[ReadOne]]]
 
 
 @dataclass
@@ -51,11 +55,12 @@ def gather(
     prune: bool = False,
     largest: int | None = None,
     progress: Callable[[int, int], None] = lambda done, total: None,
+    reader: Reader | None = None,
 ) -> Gathered:
     """Gathers sources into a workspace as its settings say, and notes them in gathered.csv."""
     how, made = opened.workspace.settings.reading, Gathered()
     limit = largest or opened.workspace.settings.limits.file_megabytes
-    gatherer = Gatherer(opened.store)
+    gatherer = Gatherer(opened.store, reader)
     kinds: dict[tuple[str, tuple[str, ...], tuple[str, ...], bool], list[Path]] = {}
     for source in sources:
         kinds.setdefault((source.prefix, source.include, source.exclude, source.links), []).append(source.path)
@@ -83,8 +88,9 @@ def gather(
 class Gatherer:
     """Brings files into a store."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, reader: Reader | None = None) -> None:
         self.store = store
+        self._reader = reader
         self._documents = store.documents
 
     def gather(
@@ -123,7 +129,12 @@ class Gatherer:
             self._look_at(name, path, largest, how, before, taken, met, wanted, made)
         done = len(files) - len(wanted)
         progress(done, len(files))
-        for some in read_many(wanted, reading, workers, seconds, megabytes):
+        read = (
+            read_many(wanted, reading, workers, seconds, megabytes)
+            if self._reader is None
+            else self._reader(grouped(wanted), reading, seconds, megabytes)
+        )
+        for some in read:
             with self.store.transaction():
                 for one in some:
                     self._take(one, how, made)

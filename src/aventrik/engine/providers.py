@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
@@ -28,12 +29,14 @@ class Models:
         fresh: bool = False,
         progress: Callable[[str, int, int], None] = lambda stage, done, total: None,
         limits: Shared | None = None,
+        requests: Mapping[str, int] | None = None,
     ) -> None:
         self.workspace = workspace
         self._calls = calls
         self._fresh = fresh
         self._progress = progress
         self._limits = limits
+        self._requests = requests or {}  # how many at a time, where that is a share of what the settings say
         self._made: dict[str, Any] = {}
         self.transports: dict[str, Any] = {}  # by the name of a system: what stands in for the network
 
@@ -90,6 +93,26 @@ class Models:
                     total.notes[note] = total.notes.get(note, 0) + count
         return total
 
+    def whole(self, wanted: Iterable[Wanted]) -> list[float]:
+        """What all replies of some models have cost so far: calls, tokens in and out, money."""
+        spent = [getattr(self.get(each), "spent", None) for each in wanted]
+        return [sum(float(getattr(each, name)) for each in spent if each is not None) for name in WHOLE]
+
+    def accounts(self) -> dict[str, Spent]:
+        """What each model has cost so far, by its name; copies."""
+        found = {name: getattr(model, "spent", None) for name, model in self._made.items()}
+        return {name: replace(one, notes=dict(one.notes)) for name, one in found.items() if isinstance(one, Spent)}
+
+    def absorb(self, spent: Mapping[str, Spent]) -> None:
+        """Adds what models cost in another process."""
+        for name, one in spent.items():
+            own = getattr(self._made.get(name), "spent", None)
+            if isinstance(own, Spent):
+                for each in (*COUNTED, *WHOLE):
+                    setattr(own, each, getattr(own, each) + getattr(one, each))
+                for note, count in one.notes.items():
+                    own.notes[note] = own.notes.get(note, 0) + count
+
     def wordings(self, wanted: Iterable[Wanted]) -> dict[str, str]:
         """The wording of the prompt of each task that the wanted models do; empty for built-in ones."""
         return {
@@ -126,7 +149,7 @@ class Models:
         from ..models.language import HttpLanguageModel
 
         return HttpLanguageModel(
-            connection(name, model),
+            self._connection(name, model),
             self.workspace.prompts,
             self._calls,
             self._fresh,
@@ -148,7 +171,7 @@ class Models:
 
         prefixes = (model.query_prefix, model.passage_prefix)
         return HttpEmbedder(
-            connection(name, model), *prefixes, self._calls, self._fresh, None, self._waiting(name), self._limits
+            self._connection(name, model), *prefixes, self._calls, self._fresh, None, self._waiting(name), self._limits
         )
 
     def _reranker(self, name: str) -> Any:
@@ -159,14 +182,16 @@ class Models:
             return LocalReranker(name, self.workspace.folder / model.path)
         from ..models.reranking import HttpReranker
 
-        return HttpReranker(connection(name, model), self._calls, self._fresh, None, self._waiting(name), self._limits)
+        return HttpReranker(
+            self._connection(name, model), self._calls, self._fresh, None, self._waiting(name), self._limits
+        )
 
     def _system(self, name: str) -> Any:
         from ..models.system import Form, HttpSystem
 
         model = self.workspace.settings.models[name]
         return HttpSystem(
-            connection(name, model),
+            self._connection(name, model),
             Form(**model.pointers.model_dump(), request=model.request),
             self._calls,
             self._fresh,
@@ -175,6 +200,10 @@ class Models:
             waiting=self._waiting(name),
             limits=self._limits,
         )
+
+    def _connection(self, name: str, model: Model) -> Connection:
+        found = connection(name, model)
+        return replace(found, concurrency=self._requests.get(name, found.concurrency))
 
     def _waiting(self, name: str) -> Callable[[float, float], None]:
         return lambda passed, whole: self._progress(f"{name} asks to wait, seconds", round(passed), round(whole))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import time
+from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -10,15 +10,16 @@ from typing import Any
 from ..core.brought import Brought
 from ..core.embedding import MODELS
 from ..core.testsets import Question
-from ..models.calls import WHOLE
 from ..storage.protocols import Kept
 from .bench import Bench, Place
+from .executors import Work
 from .records import digest, encode
 from .resolved import Wanted
 from .sources import sources_of
 from .stage import QUESTION, SOURCES, Node, needed
 
 TOGETHER = 2000  # questions that are on their way at a time
+_LEAST = 8  # questions that a worker gets at a time
 _KNOWN = 200_000  # results whose digests are kept in mind
 
 
@@ -81,6 +82,7 @@ class Passing:
         self._fresh = fresh
         self._failed = failed
         self._progress = progress
+        self._through = 0  # questions that the stage under way is done with
         self._done = self._whole = 0  # stages that questions are through, one for each question; all of them
         # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
         self._known: dict[str, tuple[str, bool]] = {} if known is None else known
@@ -174,12 +176,27 @@ class Passing:
         again = [key for key in missing if present[key] in self._known]
         takes = self.bench.store.results.next_takes(again) if again else {}
         names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
-        self.place.wide(node)  # opened, and made when missing, before the clock of this stage starts
-        done = self._done + count - len(missing)
-        for part in self._parts(node, list(missing.items())):
-            self._keep(node, part, names)
-            done += len(part)
-            self._progress(done, self._whole)
+        self.place.wide(node)  # made when missing, before the clock of this stage starts
+        if self.bench.executor.remote:
+            self._publish_condition()
+        passed = self._done + count - len(missing)
+        parts: deque[list[tuple[str, Passage]]] = deque()
+
+        def work() -> Iterator[Work]:
+            for part in self._parts(node, list(missing.items())):
+                parts.append(part)
+                yield self._work(node, part, names)
+
+        self._through = 0
+        for done in self.bench.executor.map(work()):
+            part = parts.popleft()
+            self._through += len(part)
+            for (key, _), mark in zip(part, done.marks):
+                self._known[names[key]] = mark
+            self.bench.models.absorb(done.spent)
+            self.computed[node.name] = self.computed.get(node.name, 0) + len(part)
+            self.seconds[node.name] = self.seconds.get(node.name, 0.0) + done.seconds
+            self._progress(passed + self._through, self._whole)
         if takes:
             self.bench.store.results.swap(takes)
             self.bench.forget_takes()
@@ -189,40 +206,36 @@ class Passing:
     def _parts(self, node: Node, missing: list[tuple[str, Passage]]) -> Iterator[list[tuple[str, Passage]]]:
         busy = max((self.bench.models.concurrency(wanted) for wanted in node.models.values()), default=0)
         size = max(16, 4 * busy) if busy else node.stage.together
+        if self.bench.executor.remote:  # something for each worker; what is made does not depend on it
+            size = max(_LEAST, min(size, -(-len(missing) // self.bench.executor.width)))
         wanted, budget = list(node.models.values()), self.bench.budget
-        first, before = 0, self._spent(node)[-1]
+        models = self.bench.models
+        first, before = 0, models.whole(wanted)[-1]
         while first < len(missing):
             budget.check(wanted)
-            each = (self._spent(node)[-1] - before) / first if first else 0.0
+            each = (models.whole(wanted)[-1] - before) / self._through if self._through else 0.0
             count = budget.at_once(wanted, size, each)
             yield missing[first : first + count]
             first += count
 
-    def _keep(self, node: Node, part: Sequence[tuple[str, Passage]], names: Mapping[str, str]) -> None:
-        before, began = self._spent(node), time.perf_counter()
+    def _work(self, node: Node, part: Sequence[tuple[str, Passage]], names: Mapping[str, str]) -> Work:
+        """The work of one stage on some questions, for an executor."""
         inputs = self._inputs(node)
-        if self.bench.remote:
+        if self.bench.executor.remote:
             self._publish(part, inputs)
-        work = self.place.work(
-            node, questions=tuple(tuple((s, passage.ids[s]) for s in inputs.values()) for _, passage in part)
+        return self.place.work(
+            node,
+            questions=tuple(tuple((s, passage.ids[s]) for s in inputs.values()) for _, passage in part),
+            names=tuple(names[key] for key, _ in part),
         )
-        [records] = self.bench.executor.map([work])
-        seconds = time.perf_counter() - began
-        cost = [(now - then) / len(part) for now, then in zip(self._spent(node), before)]
-        rows = []
-        for (key, _), record in zip(part, records):
-            body = encode(record)
-            mark = digest(body)
-            failed = bool(getattr(record, "failure", ""))
-            name = names[key]
-            rows.append(
-                Kept(name, node.name, mark, body, failed, seconds / len(part), (cost[0], cost[1], cost[2], cost[3]))
-            )
-            self._known[name] = (mark, failed)
-            self.bench.remember(name, record)
-        self.bench.store.results.keep(rows)
-        self.computed[node.name] = self.computed.get(node.name, 0) + len(part)
-        self.seconds[node.name] = self.seconds.get(node.name, 0.0) + seconds
+
+    def _publish_condition(self) -> None:
+        """Keeps the names that a filter lets pass among the results, for an executor that works elsewhere."""
+        key, condition = self.place.condition_key, self.place.condition
+        if condition is not None and key not in self._known:
+            body = encode(sorted(condition))
+            self.bench.store.results.keep([Kept(key, "condition", digest(body), body)])
+            self._known[key] = (digest(body), False)
 
     def _publish(self, part: Sequence[tuple[str, Passage]], inputs: Mapping[str, str]) -> None:
         """Keeps the sources of questions among the results, for an executor that works elsewhere."""
@@ -234,11 +247,6 @@ class Passing:
                     [record] = self.bench.values(source, [name], self.place.nodes)
                     rows[name] = Kept(name, source, name, encode(record))
         self.bench.store.results.keep(list(rows.values()))
-
-    def _spent(self, node: Node) -> list[float]:
-        """What all replies of a stage's models have cost so far."""
-        spent = [getattr(self.bench.models.get(wanted), "spent", None) for wanted in node.models.values()]
-        return [sum(float(getattr(each, name)) for each in spent if each is not None) for name in WHOLE]
 
     def records(self, name: str) -> list[Any]:
         """The records of a stage, a question each, in order."""

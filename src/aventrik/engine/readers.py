@@ -134,7 +134,7 @@ def read_many(
     left behind."""
     from pebble import ProcessExpired, ProcessPool
 
-    groups = list(_grouped(wanted))
+    groups = list(grouped(wanted))
     if not groups:
         return
     count = min(workers or os.cpu_count() or 1, len(groups))
@@ -167,7 +167,7 @@ def read_many(
                 waiting.append((following, schedule(following)))
 
 
-def _grouped(wanted: Sequence[Wanted]) -> Iterator[list[Wanted]]:
+def grouped(wanted: Sequence[Wanted]) -> Iterator[list[Wanted]]:
     """Small files together, large ones and slow formats alone, in order."""
     group: list[Wanted] = []
     size = 0

@@ -5,8 +5,10 @@ Callers see the small protocols of `protocols`; `open_store` gives the store of 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from ..core.errors import MissingExtra
 from .protocols import Store
@@ -54,3 +56,22 @@ def open_store(address: Address | Path) -> Store:
     except ImportError:
         raise MissingExtra("a store on a server ([store] address)", "postgres") from None
     return ServerStore(address.server, address.schema, address.patience, arrays)
+
+
+def copied(source: Store, target: Store, progress: Callable[[str, int, int], None]) -> dict[str, int]:
+    """Copies all that a store holds into another that is empty, or filled in part by such a copying; returns the rows of
+    each table, and how many keys have arrays. Raises `BadInput` where the other holds something of its own."""
+    from .tables.copying import move
+
+    made = move(_tables(source), _tables(target), progress)
+    _tables(target).numbered_on()
+    keys = source.arrays.keys()
+    for number, key in enumerate(keys):
+        target.arrays.take(key, source.arrays)
+        progress("arrays", number + 1, len(keys))
+    return made | {"arrays": len(keys)}
+
+
+def _tables(store: Store) -> Any:
+    """The database under a store: nobody outside this folder has use for it."""
+    return store.database  # type: ignore[attr-defined]

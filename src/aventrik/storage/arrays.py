@@ -57,6 +57,27 @@ class FolderArrays:
             raise KeyError(key) from None
         return folder
 
+    def keys(self) -> list[str]:
+        """All keys that have a folder."""
+        found = [path for path in self._root.iterdir() if path.is_dir()] if self._root.is_dir() else []
+        return sorted(path.name for path in found if not path.name.startswith("."))
+
+    def take(self, key: str, other: FolderArrays) -> None:
+        """Takes over what another store has under a key, if it is whole there and not yet here."""
+        if self._sound(key):
+            return
+        try:
+            folder = other.folder(key)
+        except KeyError:
+            return
+        files = [file for file in folder.iterdir() if file.name != _MANIFEST]
+
+        def copy(draft: Path) -> None:
+            for file in files:
+                shutil.copy(file, draft / file.name)
+
+        self.keep(key, copy)
+
     def holds(self) -> tuple[int, int]:
         """How many keys have a folder, and the bytes of all files."""
         folders = [path for path in self._root.iterdir() if path.is_dir()] if self._root.is_dir() else []
@@ -113,7 +134,7 @@ class FolderArrays:
             draft = path.with_name(f".{name}.{os.getpid()}.{time.monotonic_ns():x}")
             try:
                 with open(draft, "wb") as file:
-                    np.savez(file, **_joined(rows))
+                    np.savez(file, **_joined(rows))  # type: ignore[arg-type]
                 draft.replace(path)
             finally:
                 draft.unlink(missing_ok=True)
@@ -125,6 +146,10 @@ class FolderArrays:
                 return _split(dict(found))
         except (OSError, ValueError, KeyError, zipfile.BadZipFile):
             return None
+
+    def has_part(self, name: str) -> bool:
+        """Whether something is kept under a name."""
+        return (self._root / _PARTS / f"{name}.npz").exists()
 
     def drop_parts(self, names: Sequence[str]) -> None:
         """Drops parts that a collection has taken in."""

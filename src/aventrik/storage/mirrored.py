@@ -96,7 +96,7 @@ class MirroredArrays(FolderArrays):
     def keep_part(self, name: str, rows: Sequence[Columns]) -> None:
         """Keeps what was made of some documents, under a name of its own."""
         body = io.BytesIO()
-        np.savez(body, **_joined(rows))
+        np.savez(body, **_joined(rows))  # type: ignore[arg-type]
         with self._told():
             self._files.pipe_file(self._made(f"{self._base}/parts/{name}.npz"), body.getvalue())
 
@@ -110,6 +110,11 @@ class MirroredArrays(FolderArrays):
         with np.load(io.BytesIO(body)) as found:
             return _split(dict(found))
 
+    def has_part(self, name: str) -> bool:
+        """Whether something is kept under a name."""
+        with self._told():
+            return bool(self._files.exists(f"{self._base}/parts/{name}.npz"))
+
     def drop_parts(self, names: Sequence[str]) -> None:
         """Drops parts that a collection has taken in."""
         with self._told(), suppress(FileNotFoundError):
@@ -117,7 +122,7 @@ class MirroredArrays(FolderArrays):
 
     def clear(self) -> int:
         """Drops all that is there, and the copies here; returns how many keys there were."""
-        keys = self._keys()
+        keys = self.keys()
         with self._told(), suppress(FileNotFoundError):
             self._files.rm(self._base, recursive=True)
         super().clear()
@@ -125,14 +130,14 @@ class MirroredArrays(FolderArrays):
 
     def holds(self) -> tuple[int, int]:
         """How many keys are there, and the bytes of all files."""
-        keys = self._keys()
+        keys = self.keys()
         sizes = [mark[0] for key in keys for mark in self._listed(key).get("marks", {}).values()]
         return len(keys), sum(sizes)
 
     def damaged(self) -> list[str]:
         """The files, there and here, that are not, down to the last byte, what was written."""
         found = []
-        for key in self._keys():
+        for key in self.keys():
             listed = self._listed(key)
             for name, mark in listed.get("marks", {}).items():
                 path = f"{self._base}/{key}/{listed['at']}/{name}"
@@ -151,7 +156,8 @@ class MirroredArrays(FolderArrays):
                 check = zlib.crc32(part, check)
         return size, check
 
-    def _keys(self) -> list[str]:
+    def keys(self) -> list[str]:
+        """All keys that are there."""
         try:
             with self._told():
                 paths = self._files.ls(self._base, detail=False)

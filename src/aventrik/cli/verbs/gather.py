@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ..arguments import given_path, whole
+from ..arguments import given_path, whole, workers_option
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
@@ -36,6 +36,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--metadata", metavar="CSV", type=given_path, help="a CSV beside the documents: a column 'document', others"
     )
+    workers_option(parser)
     look = parser.add_argument_group("looking at what was read (nothing is gathered)")
     look.add_argument("--report", action="store_true", help="the reading report, a line a document")
     look.add_argument("--show", metavar="DOCUMENT", help="a document as it was read, its parts marked")
@@ -48,6 +49,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Gathers and says what became of each file."""
     from ...core.errors import BadInput
     from ...engine.gathering import gather
+    from ...engine.hiring import workers
     from ...engine.opened import Opened
     from ...workspace.gathered import GatheredSources, Source
     from ..reading_views import show_document, show_report, try_readers
@@ -70,9 +72,10 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         sources = list(GatheredSources(opened.workspace.folder))
         if not sources:
             raise BadInput("nothing to gather: name files or folders")
-    with screen.progress() as meter:
+    with screen.progress() as meter, workers(opened, options.on, screen.warn) as reader:
+        where = f"reading{opened.bench.executor.label}" if reader else "reading"
         made = gather(
-            opened, sources, options.prune, options.largest, lambda done, total: meter("reading", done, total)
+            opened, sources, options.prune, options.largest, lambda done, total: meter(where, done, total), reader
         )
     if options.metadata:
         _metadata(opened, options.metadata, screen)

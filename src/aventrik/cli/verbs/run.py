@@ -8,7 +8,7 @@ import re
 import sys
 from typing import TYPE_CHECKING
 
-from ..arguments import given_path
+from ..arguments import given_path, workers_option
 from ..opening import only_testset, open_corpus, open_testset
 from ..screen import Screen
 
@@ -55,6 +55,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help="write what 'aventrik gate' needs of this run to a file for version control",
     )  # fmt: skip
     parser.add_argument("--judge", metavar="A,B,…", help="who judges (default: the role judge of aventrik.toml)")
+    workers_option(parser)
     parser.add_argument("--fresh", action="store_true", help="ask models anew, whatever the call store has")
     parser.add_argument("--retry-failed", action="store_true", help="make calls that failed before once more")
 
@@ -81,6 +82,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Runs every configuration and says what was new."""
     from ...core.errors import BadInput
     from ...engine.budget import Budget, BudgetSpent
+    from ...engine.hiring import engine_of, workers
     from ...engine.runs import Runner
     from ..run_views import outcome_json, show_outcomes
 
@@ -88,6 +90,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         raise BadInput("--measure is for --race; 'aventrik compare --measure' decides by another one")
     opened = open_corpus(options, fresh=options.fresh)
     workspace = opened.workspace
+    engine_of(workspace.settings.engine, options.on)
     if options.judge:
         opened.judge_by(options.judge.split(","))
     configurations = workspace.configurations(options.configurations)
@@ -111,10 +114,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     with screen.progress() as meter:
         opened.progress = meter
         try:
-            if options.race:
-                return _race(options, runner, configurations, name, questions, screen)
-            for each in configurations:
-                outcomes.append(runner.run(each, name, questions, options.until))
+            with workers(opened, options.on, screen.warn):
+                if options.race:
+                    return _race(options, runner, configurations, name, questions, screen)
+                for each in configurations:
+                    outcomes.append(runner.run(each, name, questions, options.until))
         except BudgetSpent as spent:
             return _ended(spent, options, opened, outcomes, len(configurations), len(questions), testset, screen)
     _label(opened, outcomes, options.label)

@@ -15,7 +15,8 @@ if TYPE_CHECKING:
 HELP = (
     "Shows what the store holds. Runs and finished model calls are all in it that can't be had again: --back-up writes "
     "them into one file, --restore takes them from it. --clean drops what no run and no document refers to. --check looks "
-    "whether all of it is still what was written."
+    "whether all of it is still what was written. --move copies all of it to a PostgreSQL server, or back into the "
+    "workspace's folder, checks it there, and has the settings name it; the old store stays."
 )
 
 
@@ -27,6 +28,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--restore", metavar="FILE", type=given_path, help="take in runs and model calls from such a file"
     )
     what.add_argument("--check", action="store_true", help="read every byte; exit code 1 when something is damaged")
+    what.add_argument(
+        "--move", metavar="ADDRESS", help="copy the store to postgresql://…, or to 'folder', the workspace's own"
+    )
     what.add_argument("--clean", action="store_true", help="drop what nothing refers to, and all arrays")
 
 
@@ -46,6 +50,16 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     elif options.clean:
         done = store.clean()
         screen.say(f"dropped: {_counts(done)}; what is wanted again is made again")
+    elif options.move:
+        from ...engine.moving import move
+
+        with screen.progress() as meter:
+            done = move(opened, options.move, meter)
+        moved = {name: done[name] for name in ("documents", "results", "calls", "runs", "arrays")}
+        screen.say(f"moved to {options.move}, every key and checksum looked at: {_counts(moved)}")
+        screen.say("the settings name it now; the old store stays where it was until you drop it")
+        screen.result({"done": done, "address": options.move})
+        return 0
     elif options.check:
         return _checked(store, screen)
     found = store.holds()

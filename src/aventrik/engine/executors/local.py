@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from typing import Any
 
-from . import Work
+from . import Done, Work
 
 
 class LocalExecutor:
     """An `Executor` that hands each piece to one function."""
 
-    def __init__(self, perform: Callable[[Work], list[Any]]) -> None:
+    remote = False
+    label = ""
+    width = 1
+
+    def __init__(self, perform: Callable[[Work], Done]) -> None:
         self._perform = perform
 
-    def map(self, work: Iterable[Work]) -> Iterator[list[Any]]:
-        """The results, as they are asked for."""
+    def map(self, work: Iterable[Work]) -> Iterator[Done]:
+        """What each came to, as it is asked for."""
         return map(self._perform, work)
+
+    def close(self) -> None:
+        """Nothing to let go of."""

@@ -81,6 +81,9 @@ class Database:
                     self.execute(statement)
             self.execute(f"PRAGMA user_version = {FORMAT}")
 
+    def numbered_on(self) -> None:
+        """Nothing to do: new runs are numbered behind the last."""
+
     def unsound(self) -> list[str]:
         """What SQLite finds wrong with the file."""
         return [f"{self.path}: {row[0]}" for row in self.rows("PRAGMA integrity_check") if row[0] != "ok"]

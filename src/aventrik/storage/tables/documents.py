@@ -95,13 +95,17 @@ class TabledDocuments:
     def keep(self, path: str, rows: Sequence[Gathering]) -> None:
         """Keeps the documents of a file; what they were before stays among the contents, for the runs made on it."""
         file = os.fsencode(path)
-        self._db.many(
-            put("contents", "key, title, text, parts", replace=False),
-            [(row.key, row.title, row.text, row.parts) for row in rows],
-        )
+        self.keep_texts([row for row in rows if row.text is not None])
         self._db.many(
             put("documents", "name, file, key, title, meta, chars, report"),
             [(row.name, file, row.key, row.title, row.meta, row.chars, row.report) for row in rows],
+        )
+
+    def keep_texts(self, rows: Sequence[Gathering]) -> None:
+        """Keeps what stands in documents that are on their way."""
+        self._db.many(
+            put("contents", "key, title, text, parts", replace=False),
+            sorted({row.key: (row.key, row.title, row.text, row.parts) for row in rows}.values()),
         )
 
     def keep_contents(self, documents: Sequence[Document]) -> None:

@@ -1,0 +1,311 @@
+"""Does the work on workers of Dask, on this machine or others.
+
+Only keys go to the workers, and only digests come back. A worker that dies, hangs or has another version of the program
+loses its work to another; work that fails twice is told with what it was about. At most as many pieces that ask a server
+are under way as it takes requests, and each asks no more than its share at a time.
+"""
+
+from __future__ import annotations
+
+import logging
+import secrets
+import time
+from asyncio import CancelledError
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from functools import partial
+from typing import Any
+
+from ...core.errors import BadInput, MissingExtra, Unavailable
+from ...core.reading import Reading
+from ..readers import ReadOne, Wanted
+from . import Done, Home, Work
+from .elsewhere import Failure, OtherVersion, perform, program, read
+
+_LOOK = 1.0  # seconds between looks at what has become of the work
+_AHEAD = 2  # pieces of work for each thread of a worker
+_GONE = 10.0  # seconds after which a scheduler that does not answer counts as gone
+_WORKERS = 30.0  # seconds that the first worker is waited for
+
+
+@dataclass(frozen=True)
+class _Call:
+    """A function of `elsewhere` with what it is given: `busy` requests may be under way to a server at a time, 0 for none;
+    `about` says what it is about."""
+
+    function: Callable[..., Any]
+    given: tuple[Any, ...]
+    busy: int
+    about: Callable[[], str]
+
+
+@dataclass
+class _Task:
+    """A call under way, how often it failed, and the workers that must not have it again."""
+
+    call: _Call
+    future: Any = None
+    began: float = 0.0
+    failed: int = 0
+    avoid: set[str] = field(default_factory=set)
+    done: Any = None
+
+
+class DaskExecutor:
+    """An `Executor` over the workers of a scheduler, or over `workers` processes on this machine.
+
+    `about` says what a piece of work was about; `tell` gets notes for the user. Raises `MissingExtra`, and
+    `Unavailable` where no scheduler or no worker is to be had.
+    """
+
+    remote = True
+
+    def __init__(
+        self,
+        scheduler: str,
+        workers: int,
+        seconds: float,
+        about: Callable[[Work], str] = lambda work: work.node,
+        tell: Callable[[str], None] = lambda note: None,
+    ) -> None:
+        try:
+            from distributed import Client, LocalCluster
+        except ImportError:
+            raise MissingExtra("work on the workers of Dask ([engine])", "dask") from None
+        logging.getLogger("distributed").setLevel(logging.CRITICAL)
+        self._seconds = seconds
+        self._about = about
+        self._tell = tell
+        self._cluster: Any = None
+        self._avoid: set[str] = set()
+        self._token = secrets.token_hex(6)
+        self._count = 0
+        self.where = scheduler or f"{workers} workers on this machine"
+        try:
+            if not scheduler:
+                self._cluster = LocalCluster(
+                    n_workers=workers, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL,
+                    memory_limit=0,
+                )  # fmt: skip
+            self._client = Client(self._cluster or scheduler, timeout=_GONE)
+            self._client.wait_for_workers(1, timeout=_WORKERS)
+        except (OSError, TimeoutError, ValueError, RuntimeError) as error:
+            self.close()
+            raise Unavailable(
+                f"{self.where}: no worker is to be had ({_line(error)}); is the scheduler running, and has it workers?"
+            ) from None
+
+    def home(self, home: Home, requests: dict[str, int]) -> Home:
+        """Where work is done from, for this command; each worker gets its share of the requests that models take."""
+        count = max(1, self.threads)
+        shares = tuple(sorted((name, max(1, most // min(count, most))) for name, most in requests.items() if most))
+        return replace(home, command=self._token, requests=shares)
+
+    @property
+    def threads(self) -> int:
+        """The threads of all workers that may have work."""
+        return sum(n for worker, n in self._client.nthreads().items() if worker not in self._avoid)
+
+    @property
+    def label(self) -> str:
+        """How many workers there are, for the line of progress."""
+        with suppress(Exception):  # it is only shown
+            count = len(set(self._workers()) - self._avoid)
+            return f" on {count} worker{'s' if count != 1 else ''}"
+        return ""
+
+    @property
+    def width(self) -> int:
+        """How many pieces of work are done at the same time."""
+        return max(1, self.threads)
+
+    def map(self, work: Iterable[Work]) -> Iterator[Done]:
+        """What each piece came to, in order; some are under way ahead of the one that is waited for."""
+        return self._made(_Call(perform, (each,), each.busy, partial(self._about, each)) for each in work)
+
+    def read(
+        self, home: Home, groups: Iterable[list[Wanted]], reading: Reading, seconds: int, megabytes: int
+    ) -> Iterator[list[ReadOne]]:
+        """Files read by the workers, which must see them under the same paths; what stands in them is kept in the
+        store."""
+        return self._made(
+            _Call(read, (home, group, reading, seconds, megabytes), 0, partial(_files, group)) for group in groups
+        )
+
+    def _made(self, calls: Iterable[_Call]) -> Iterator[Any]:
+        waiting = iter(calls)
+        under: dict[int, _Task] = {}
+        asked, given, more = 0, 0, True
+        try:
+            while more or under:
+                while more and self._running(under) < self._most(under):
+                    piece = next(waiting, None)
+                    if piece is None:
+                        more = False
+                        break
+                    under[asked] = self._begun(_Task(piece))
+                    asked += 1
+                if not under:
+                    return
+                self._look(under)
+                while given in under and under[given].done is not None:
+                    yield under.pop(given).done
+                    given += 1
+        finally:
+            for task in under.values():
+                if task.future is not None:
+                    with suppress(Exception):
+                        task.future.cancel()
+
+    def _running(self, under: dict[int, _Task]) -> int:
+        return sum(task.done is None for task in under.values())
+
+    def _most(self, under: dict[int, _Task]) -> int:
+        """How many pieces may be under way."""
+        threads = max(1, self.threads)
+        busy = max((task.call.busy for task in under.values()), default=0)
+        if busy:
+            return min(threads, busy)
+        return threads * _AHEAD
+
+    def _begun(self, task: _Task) -> _Task:
+        self._count += 1
+        workers = self._allowed(task.avoid)
+        task.began = time.monotonic()
+        try:
+            task.future = self._client.submit(
+                task.call.function, program(), *task.call.given, key=f"aventrik-{self._token}-{self._count}", pure=False, retries=0,
+                workers=workers, allow_other_workers=False,
+            )  # fmt: skip
+        except Exception as error:
+            raise self._lost(error) from None
+        return task
+
+    def _allowed(self, avoid: set[str]) -> list[str] | None:
+        """The workers that may have a piece of work; None where all may."""
+        out = self._avoid | avoid
+        if not out:
+            return None
+        good = [worker for worker in self._workers() if worker not in out]
+        return good or None if not self._avoid else good
+
+    def _workers(self) -> list[str]:
+        try:
+            return list(self._client.scheduler_info(n_workers=-1)["workers"])
+        except TypeError:  # an older version gives all of them
+            return list(self._client.scheduler_info()["workers"])
+
+    def _look(self, under: dict[int, _Task]) -> None:
+        """Waits a moment for what is under way, and takes what has come."""
+        from distributed import wait
+
+        futures = [task.future for task in under.values() if task.done is None]
+        if not futures:
+            return
+        try:
+            wait(futures, timeout=_LOOK, return_when="FIRST_COMPLETED")
+        except TimeoutError:  # which is an OSError too
+            pass
+        except (OSError, RuntimeError) as error:
+            raise self._lost(error) from None
+        except CancelledError:  # because the scheduler went, which is told below
+            pass
+        if self._client.status not in ("running", "connecting") or self._client.scheduler is None:
+            raise self._lost(None)
+        if self._client.status == "connecting":
+            self._wait_for_scheduler()
+        late = time.monotonic() - _AHEAD * self._seconds
+        for task in under.values():
+            if task.done is None:
+                if task.future.status != "pending":
+                    self._take(task)
+                elif task.began < late:
+                    self._hung(task)
+
+    def _wait_for_scheduler(self) -> None:
+        until = time.monotonic() + _GONE
+        while self._client.status == "connecting" and time.monotonic() < until:
+            time.sleep(0.2)
+        if self._client.status != "running":
+            raise self._lost(None)
+
+    def _lost(self, error: Exception | None) -> Unavailable:
+        why = f" ({_line(error)})" if error is not None else ""
+        return Unavailable(
+            f"the scheduler at {self.where} went away{why}; what was finished is kept, the same command goes on"
+        )
+
+    def _take(self, task: _Task) -> None:
+        """Takes what has come of a piece of work, or begins it again elsewhere."""
+        status = task.future.status
+        if status == "error":
+            error = task.future.exception()
+            if type(error).__name__ == "KilledWorker":
+                self._failed(task, "the worker died", _killer(error))
+                return
+            raise Unavailable(f"a worker could not do '{task.call.about()}' ({type(error).__name__}: {_line(error)})")
+        if status != "finished":  # cancelled or lost: nobody here did that
+            raise self._lost(None)
+        worker = next(iter(self._client.who_has([task.future]).get(task.future.key, ())), "")
+        found = task.future.result()
+        if isinstance(found, Failure):
+            raise found.error()
+        if isinstance(found, OtherVersion):
+            self._other_version(task, worker, found)
+            return
+        task.done = found
+        task.future = None
+
+    def _other_version(self, task: _Task, worker: str, found: OtherVersion) -> None:
+        """Passes over a worker whose program is another."""
+        if worker not in self._avoid:
+            self._avoid.add(worker)
+            self._tell(
+                f"the worker at {worker} has another version of Aventrik ({found.version}, or other stages) and is passed over"
+            )
+        if not set(self._workers()) - self._avoid:
+            raise BadInput(f"{self.where}: no worker has this version of Aventrik; install the same one there")
+        self._begun(task)
+
+    def _hung(self, task: _Task) -> None:
+        """Gives work that takes too long to another worker, and has the one that had it started again."""
+        worker = next((each for each, keys in self._client.processing().items() if task.future.key in keys), "")
+        with suppress(Exception):
+            task.future.cancel()
+        if worker:
+            with suppress(Exception):  # one without a nanny can't be
+                self._client.restart_workers([worker], timeout=_GONE, raise_for_error=False)
+        self._failed(task, f"it took a worker over {self._seconds:,.0f} s (engine.seconds)", worker)
+
+    def _failed(self, task: _Task, why: str, worker: str) -> None:
+        task.failed += 1
+        if task.failed > 1:
+            raise Unavailable(
+                f"{task.call.about()}: failed on two workers ({why}); what was finished is kept. Where a document is the "
+                "reason, 'aventrik vet NAME --leave-out' leaves it out"
+            )
+        self._tell(f"{task.call.about()}: {why}; another one gets it")
+        if worker and set(self._workers()) - {worker}:
+            task.avoid.add(worker)
+        self._begun(task)
+
+    def close(self) -> None:
+        """Lets go of the workers; those that were started here end."""
+        for each in (getattr(self, "_client", None), self._cluster):
+            if each is not None:
+                with suppress(Exception):
+                    each.close(timeout=_GONE)
+
+
+def _files(group: list[Wanted]) -> str:
+    first, last = group[0].path, group[-1].path
+    return f"reading {first if first == last else f'{first} to {last}'}"
+
+
+def _killer(error: BaseException) -> str:
+    return str(getattr(getattr(error, "last_worker", None), "address", ""))
+
+
+def _line(error: BaseException | None) -> str:
+    return " ".join(str(error).split())[:200] or type(error).__name__

@@ -1,0 +1,66 @@
+"""Workers for a command, where the settings or an option ask for them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from ..core.errors import BadInput
+from ..workspace.settings import EngineSettings, check_scheduler
+from .executors import Work
+from .gathering import Reader
+from .opened import Opened
+
+
+def engine_of(settings: EngineSettings, on: str) -> EngineSettings:
+    """Who does the work: as the settings say, or `on` a scheduler, so many workers on this machine, or "here"."""
+    if not on:
+        return settings
+    if on == "here":
+        return EngineSettings(seconds=settings.seconds)
+    if on.isdecimal() and 0 < int(on) <= 4096:
+        return EngineSettings(kind="dask", workers=int(on), seconds=settings.seconds)
+    try:
+        check_scheduler(on)
+    except ValueError as error:
+        raise BadInput(f"--on: {error}; or a number of workers on this machine, or 'here'") from None
+    return EngineSettings(kind="dask", scheduler=on, seconds=settings.seconds)
+
+
+@contextmanager
+def workers(opened: Opened, on: str = "", tell: Callable[[str], None] = lambda note: None) -> Iterator[Reader | None]:
+    """Has the work of a workspace done by workers while it lasts, where that is asked for; notes for the user are told.
+    Gives what reads files there, None where that is done here."""
+    engine = engine_of(opened.workspace.settings.engine, on)
+    if engine.kind == "local":
+        yield None
+        return
+    if opened.store.read_only:
+        raise BadInput("workers leave what they make in the store, which can't be written here")
+    from .executors.elsewhere import publish
+    from .executors.workers import DaskExecutor
+
+    bench = opened.bench
+
+    def about(work: Work) -> str:
+        """The stage, and the documents or the number of questions."""
+        if not work.documents:
+            return f"stage '{work.node}', {len(work.questions)} questions"
+        names = bench.snapshot(work.corpus).names
+        first, last = names[work.documents[0]], names[work.documents[-1]]
+        return f"stage '{work.node}', {first if first == last else f'{first} to {last}'}"
+
+    executor = DaskExecutor(engine.scheduler, engine.workers, engine.seconds, about, tell)
+    before = bench.executor, bench.home
+    try:
+        requests = {
+            name: model.concurrency for name, model in opened.workspace.settings.models.items() if model.kind == "http"
+        }
+        home = executor.home(bench.home, requests)
+        files = publish(opened.workspace, opened.store)
+        bench.home = type(home)(home.store, files, home.command, home.requests)
+        bench.executor = executor
+        yield lambda groups, *how: executor.read(bench.home, groups, *how)
+    finally:
+        bench.executor, bench.home = before
+        executor.close()

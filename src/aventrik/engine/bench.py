@@ -14,8 +14,10 @@ from ..core.errors import Unavailable
 from ..storage.protocols import Collection, Columns, Kept, Snapshot, Store
 from ..workspace.workspace import Workspace
 from .budget import Budget
+from .corpus import Corpus
 from .executors import Done, Executor, Home, Work
 from .executors.local import LocalExecutor
+from .filtering import fields_of
 from .given import Documents, Given, Progress, Texts, nothing
 from .graph import chain
 from .keys import Keys
@@ -243,6 +245,8 @@ class Place:
             return self.documents()
         if name == "condition":
             return self.condition
+        if name == "metadata":
+            return fields_of(Corpus(self.bench.workspace, self.bench.store))
         node = self.nodes[name]
         key = self.keys.corpus(name)
         if self.bench.holds(key):

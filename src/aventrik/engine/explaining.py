@@ -140,6 +140,7 @@ def place_of(store: Store, bench: Bench, run: Run) -> Place:
     resolved = Resolved(
         Configuration.kept(made["configuration"]), tuple(made.get("judges", (made["judge"],))), tuple(made["cut_offs"]),
         made["cover"], made.get("together", "majority"), criteria_of(run), Outside(**outside) if outside else None,
+        made.get("metadata", ""),
     )  # fmt: skip
     try:
         snapshot = store.documents.snapshot(run.corpus)

@@ -26,11 +26,11 @@ from ..core.rewriting.drift import Drift
 from ..core.searching import Candidates, Hits, QueryVectors
 from . import picked
 from .judges import JOINED, criterion_nodes, score_nodes, stage_name, verdict_nodes
-from .outside import OUTSIDE, outside_chain
+from .outside import OUTSIDE, ROWS_FOUND, outside_chain
 from .resolved import Resolved, Wanted
 from .sources import Wording
 from .stage import CORPUS, DOCUMENT, QUESTION, Chain, Node, Stage, found
-from .stages import answers, corpus, retrieval, scoring
+from .stages import answers, corpus, database, retrieval, scoring
 
 GRAPH: tuple[Stage, ...] = (
     Stage("chunks", 5, DOCUMENT, ("documents",), corpus.chunks, picked.cutting, picked.tokenizer, open=corpus.open_chunks),
@@ -53,7 +53,7 @@ GRAPH: tuple[Stage, ...] = (
     ),
     Stage(
         "keyword", 4, CORPUS, ("terms", "title terms"), corpus.keyword_index, picked.weighing, open=corpus.open_keyword,
-        used=lambda resolved: picked.by_words(resolved) or picked.rarity(resolved),
+        used=picked.ranks_words,
     ),
     Stage(
         "fitted", 4, CORPUS, ("matched",), corpus.fitted, models=picked.fitter,
@@ -71,16 +71,25 @@ GRAPH: tuple[Stage, ...] = (
         "nearest", 4, CORPUS, ("vectors", "codes"), corpus.nearest_index,
         lambda resolved: resolved.configuration.search.nearness.told(), open=corpus.open_nearest,
         write=corpus.write_nearest,
-        used=lambda resolved: picked.by_vectors(resolved) and resolved.configuration.search.nearest != "exact",
+        used=lambda resolved: (
+            picked.by_vectors(resolved) and picked.here(resolved) and resolved.configuration.search.nearest != "exact"
+        ),
     ),
     Stage(
         "words", 1, CORPUS, ("chunks", "written", "keyword", "documents"), corpus.word_searcher, kept=False,
-        used=lambda resolved: picked.by_words(resolved) or picked.rarity(resolved),
+        used=picked.ranks_words,
     ),
     Stage(
         "near", 2, CORPUS, ("chunks", "written", "vectors", "codes", "nearest"), corpus.vector_searcher, picked.nearing,
-        kept=False,
-        used=picked.by_vectors,
+        kept=False, used=lambda resolved: picked.by_vectors(resolved) and picked.here(resolved),
+    ),
+    Stage(
+        "loaded", 1, CORPUS, ("chunks", "written", "matched", "vectors", "metadata"), database.loaded, picked.loading,
+        picked.database, kept=False, used=lambda resolved: not picked.here(resolved),
+    ),
+    Stage(
+        "server", 1, CORPUS, ("loaded", "chunks", "written"), database.server, picked.at_database, picked.database,
+        kept=False, used=lambda resolved: not picked.here(resolved),
     ),
     Stage(
         "definitions", 1, DOCUMENT, ("documents",), corpus.defined, open=corpus.open_defined,
@@ -171,7 +180,7 @@ GRAPH: tuple[Stage, ...] = (
         together=1024,
     ),
 )  # fmt: skip
-STAGES = {stage.name: stage for stage in (*GRAPH, *JOINED, *OUTSIDE.values())}
+STAGES = {stage.name: stage for stage in (*GRAPH, *JOINED, *OUTSIDE.values(), ROWS_FOUND)}
 
 
 def record_of(node: str) -> type | None:
@@ -183,6 +192,7 @@ def record_of(node: str) -> type | None:
 
 # Where a run may stop: what comes after is not made, nor what needs it.
 STOPS = ("served", "context", "answer", "verdicts")
+_BY_SERVER = {"keyword hits": "words", "vector hits": "near"}  # what searches, by what the stages call it
 _LAST = {"served": "reached", "context": "context"}
 _JUDGED = ("again", "verdicts", "criterion", "agreement", "answer scores", "losses")
 
@@ -211,6 +221,8 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
                 METHODS[each["method"]].turns for each in resolved.configuration.rewriting
             ):
                 inputs["turns"] = None
+            if stage.name in _BY_SERVER and "server" in nodes:
+                inputs[_BY_SERVER[stage.name]] = "server"
             if stage.name == "chain":
                 inputs |= {name: name for name in nodes if name.startswith("step ")}
             if stage.name == "verdicts":

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ..core.errors import BadInput
 from ..core.keys import content_key
@@ -42,6 +42,7 @@ class Opened:
         self.fresh = fresh
         self.judges: tuple[str, ...] = ()
         self._conditions: dict[str, tuple[str, frozenset[str] | None]] = {}
+        self._tables: dict[Any, str] = {}
         self._searched: tuple[Sequence[Question], Snapshot] | None = None
 
     @cached_property
@@ -86,7 +87,39 @@ class Opened:
         """The configuration with its roles filled in."""
         own = with_prompts(configuration, self.workspace.prompts)
         found = resolve(own, self.workspace.settings, tuple(self.workspace.criteria))
+        if found.configuration.search.place != "here":
+            found = self._searched_elsewhere(found)
         return replace(found, judges=self.judges) if self.judges else found
+
+    def _searched_elsewhere(self, resolved: Resolved) -> Resolved:
+        """What else counts where a database searches: what its filter looks at, or the state of a user's table."""
+        from .resolved import Outside, Wanted
+
+        search = resolved.configuration.search
+        if search.table.name:
+            database = self.models.get(Wanted("database", "postgres"))
+            return replace(resolved, outside=Outside("", False, self._table_state(database, resolved)))
+        if not search.where:
+            return resolved
+        from .filtering import fields_of
+
+        return replace(resolved, metadata=content_key(sorted(fields_of(self.corpus).items())))
+
+    def _table_state(self, database: Any, resolved: Resolved) -> str:
+        """What tells a user's table from what it will be when it has changed; looked at once for each table."""
+        from ..core.embedding import MODELS
+        from ..storage.server.searching import TableOf
+
+        search, model = resolved.configuration.search, resolved.configuration.embedding.model
+        if search.method != "keyword" and MODELS.get(model):
+            raise BadInput(
+                f"configuration '{resolved.configuration.name}': embedding.model '{model}' learns from the documents, and can't "
+                "be the one by which a table was made; name that one"
+            )
+        table = TableOf(**search.table.model_dump())
+        if table not in self._tables:
+            self._tables[table] = str(database.state(table))
+        return self._tables[table]
 
     def check_language(self, option: str, name: str) -> None:
         """Raises `BadInput` for a name that no language model has."""
@@ -119,7 +152,9 @@ class Opened:
         from .bench import Place
         from .graph import chain
 
-        key, names = self.condition(resolved.configuration.search.where)
+        # A table of the user's is filtered by its own columns.
+        where = "" if resolved.outside is not None else resolved.configuration.search.where
+        key, names = self.condition(where)
         return Place(self.bench, resolved, nodes or chain(resolved, until), snapshot or self.snapshot, names, key)
 
     def searched(self, questions: Sequence[Question]) -> Snapshot:

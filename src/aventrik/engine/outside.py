@@ -11,10 +11,11 @@ from ..core.criteria import Grade
 from ..core.judging import Judgement
 from ..core.measures import Scores
 from ..core.measures.loss import Losses
+from . import picked
 from .judges import criterion_nodes, score_nodes, verdict_nodes
 from .resolved import Resolved, Wanted
 from .stage import QUESTION, Chain, Node, Stage, found
-from .stages import outside, scoring
+from .stages import database, outside, scoring
 
 OUTSIDE: dict[str, Stage] = {
     # the name of the node: its stage
@@ -54,6 +55,7 @@ OUTSIDE: dict[str, Stage] = {
         together=1024,
     ),
 }  # fmt: skip
+ROWS_FOUND = Stage("rows found", 1, QUESTION, ("wording",), database.rows_found, record=Brought)
 _CUT = {
     "retrieval scores": lambda resolved: scoring.Cuts(resolved.cover, resolved.cut_offs),
     "losses": lambda resolved: scoring.Cuts(resolved.cover),
@@ -66,6 +68,8 @@ def outside_chain(resolved: Resolved) -> Chain:
     """The nodes of a brought run: without those of answers where it brought lists alone."""
     assert resolved.outside is not None
     nodes: Chain = {}
+    if resolved.outside.table:
+        nodes["brought"] = _of_table(resolved, resolved.outside.table)
     for name, stage in OUTSIDE.items():
         if name == "brought" and not resolved.outside.system:
             continue
@@ -83,3 +87,21 @@ def outside_chain(resolved: Resolved) -> Chain:
         if name == "answer scores":
             nodes.update({node.name: node for node in score_nodes(stage, name, resolved, inputs)})
     return nodes
+
+
+def _of_table(resolved: Resolved, state: str) -> Node:
+    """The node that searches a table of the user's."""
+    search = resolved.configuration.search
+    table = tuple(sorted(search.table.model_dump().items()))
+    how = database.TableSearch(
+        table,
+        search.method,
+        picked.looked_up(resolved),
+        picked.at_database(resolved),
+        picked.searching(resolved),
+        state,
+    )
+    models = dict(picked.database(resolved))
+    if search.method != "keyword":
+        models |= picked.embedder("query")(resolved)
+    return Node("brought", ROWS_FOUND, {"wording": "wording"}, how, models)

@@ -8,16 +8,24 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ..core.embedding import MODELS
+from ..core.indexing.approximate import Nearness, Reach
 from ..core.indexing.compact import Coding
 from ..core.indexing.keyword import Scoring
 from ..core.indexing.texts import KINDS
 from ..core.reranking import STEPS
 from ..core.searching import Searching, depth
 from ..core.searching.words import WordSearch
+from ..core.text.languages import AUTO
 from ..core.text.rulers import ESTIMATE
 from .judges import TASKS
 from .resolved import Resolved, Wanted
 from .stages import corpus, retrieval
+from .stages.database import AtDatabase, Loading
+
+
+def here(resolved: Resolved) -> bool:
+    """Whether search is done in the program's own indexes."""
+    return resolved.configuration.search.place == "here"
 
 
 def by_words(resolved: Resolved) -> bool:
@@ -38,6 +46,11 @@ def fits(resolved: Resolved) -> bool:
 def rarity(resolved: Resolved) -> bool:
     """Whether something asks how rare a term is."""
     return any(STEPS[step["step"]].rarity for step in resolved.configuration.reranking) or rewrites(resolved)
+
+
+def ranks_words(resolved: Resolved) -> bool:
+    """Whether an index of words is wanted here: for search, or for how rare a term is."""
+    return (by_words(resolved) and here(resolved)) or rarity(resolved)
 
 
 def rewrites(resolved: Resolved) -> bool:
@@ -214,6 +227,30 @@ def nearing(resolved: Resolved) -> corpus.Nearing:
     if search.nearest != "exact":
         return corpus.Nearing(search.reach.told(search.nearest))
     return corpus.Nearing(rescore=embedding.rescore if coding(resolved) != Coding() else 0)
+
+
+def database(resolved: Resolved) -> Mapping[str, Wanted]:
+    """The database that searches."""
+    return {"database": Wanted("database", "postgres")}
+
+
+def loading(resolved: Resolved) -> Loading:
+    """How index texts are laid out in the database; what is not searched counts for no key."""
+    search = resolved.configuration.search
+    near = search.nearness.told() if by_vectors(resolved) else Nearness()
+    words = by_words(resolved)
+    language = resolved.configuration.index.language if words else AUTO
+    return Loading(
+        near.way, near.links, near.build_effort, near.lists, words, by_vectors(resolved), language, resolved.metadata
+    )  # fmt: skip
+
+
+def at_database(resolved: Resolved) -> AtDatabase:
+    """How thoroughly the database is searched, and what documents must meet."""
+    search = resolved.configuration.search
+    way = search.nearest if by_vectors(resolved) else "exact"
+    reach = search.reach.told(way) if way != "exact" else Reach()
+    return AtDatabase(way, reach.effort, reach.probes, search.match, search.where)
 
 
 def answerer(resolved: Resolved, tasks: tuple[str, ...] = ("answer",)) -> Mapping[str, Wanted]:

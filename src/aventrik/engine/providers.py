@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, cast
 
 from ..core import embedding
+from ..core.errors import BadInput, MissingExtra
 from ..core.offline import OfflineModel
 from ..core.protocols import LanguageModel
 from ..models.calls import COUNTED, WHOLE, CallStore, Spent
@@ -44,6 +45,8 @@ class Models:
         """The model that a stage wants; of a tokenizer its name, or the path of its file."""
         if wanted.kind == "tokenizer":
             return wanted.name
+        if wanted.kind == "database":
+            return self._get("the database", lambda name: search_database(self.workspace))
         if wanted.kind == "embedding" and wanted.name in embedding.MODELS:
             return embedding.embedder(wanted.name, wanted.dimensions)
         return self._get(wanted.name, self._makers[wanted.kind])
@@ -56,6 +59,8 @@ class Models:
             if wanted.name in embedding.MODELS:
                 return f"{wanted.name} {wanted.dimensions}"
             return str(self.get(wanted).identity(wanted.use[0]))
+        if wanted.kind == "database":
+            return str(self.get(wanted).identity)
         if wanted.kind == "language":
             return " ".join(dict.fromkeys(self.get(wanted).identity(task) for task in wanted.use))
         return str(self.get(wanted).identity)
@@ -64,7 +69,7 @@ class Models:
         """What a run keeps of a model: its name and kind, where it is and what it is called there, never a key."""
         found: dict[str, Any] = {"name": wanted.name, "kind": wanted.kind, "identity": self.identity(wanted)}
         settings = self.workspace.settings.models.get(wanted.name)
-        if settings is not None and wanted.kind != "tokenizer":
+        if settings is not None and wanted.kind not in ("tokenizer", "database"):
             found.update({key: value for key in ("address", "model", "path") if (value := getattr(settings, key))})
         return found
 
@@ -207,6 +212,19 @@ class Models:
 
     def _waiting(self, name: str) -> Callable[[float, float], None]:
         return lambda passed, whole: self._progress(f"{name} asks to wait, seconds", round(passed), round(whole))
+
+
+def search_database(workspace: Workspace) -> Any:
+    """The database in which configurations search that are to search there; raises `BadInput` where none is named."""
+    settings = workspace.settings
+    address = settings.database.address or settings.store.address
+    if not address:
+        raise BadInput("search.place 'postgres' needs a database: name one in aventrik.toml, as [database] address")
+    try:
+        from ..storage.server.searching import SearchDatabase
+    except ImportError:
+        raise MissingExtra("search.place 'postgres'", "postgres") from None
+    return SearchDatabase(address, settings.database.schema_, settings.store.patience)
 
 
 def connection(name: str, model: Model) -> Connection:

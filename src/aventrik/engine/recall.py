@@ -14,15 +14,19 @@ from .records import decode, digest, encode
 def recall(place: Place) -> float | None:
     """The share of the ten nearest that the approximate index finds, 0 to 1; None where search is exact."""
     search = place.resolved.configuration.search
-    if search.method == "keyword" or search.nearest == "exact":
+    if search.method == "keyword" or search.nearest == "exact" or place.resolved.outside is not None:
         return None
     store = place.bench.store.results
-    key = content_key("recall", place.keys.corpus("nearest"), asdict(search.reach.told(search.nearest)))
+    index = "nearest" if "nearest" in place.nodes else "loaded"
+    key = content_key("recall", place.keys.corpus(index), asdict(search.reach.told(search.nearest)))
     known = store.values([key])
     if key in known:
         return float(decode(float, known[key]))
-    rows = place.open("codes").rows if "codes" in place.nodes else place.open("vectors")
-    found = approximate.recall(place.open("nearest"), rows, search.reach)
+    if index == "loaded":
+        found = place.open("server").recall()
+    else:
+        rows = place.open("codes").rows if "codes" in place.nodes else place.open("vectors")
+        found = approximate.recall(place.open("nearest"), rows, search.reach)
     body = encode(found)
     store.keep([Kept(key, "recall", digest(body), body)])
     return found

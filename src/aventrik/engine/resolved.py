@@ -24,10 +24,11 @@ class Wanted:
 @dataclass(frozen=True)
 class Outside:
     """What makes a run that was brought: the system that is asked ("": it came from a file), and whether it answers, or
-    brings ranked lists alone."""
+    brings ranked lists alone; or the state of a `table` of the user's that is searched."""
 
     system: str = ""
     answers: bool = True
+    table: str = ""
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,7 @@ class Resolved:
     together: str = "majority"
     criteria: tuple[Criterion, ...] = ()
     outside: Outside | None = None
+    metadata: str = ""  # of what a filter looks at, where a database does the filtering
 
     @property
     def answers(self) -> bool:
@@ -61,6 +63,7 @@ class Resolved:
             "outside": None if self.outside is None else asdict(self.outside),
             "cut_offs": list(self.cut_offs),
             "cover": self.cover,
+            **({"metadata": self.metadata} if self.metadata else {}),
         }
 
 

@@ -18,6 +18,7 @@ DOCUMENT, CORPUS, QUESTION = "document", "corpus", "question"
 SOURCES: dict[str, str] = {
     "documents": DOCUMENT,  # the canonical texts
     "condition": CORPUS,  # which documents a filter lets pass
+    "metadata": CORPUS,  # what is known of each document beside its text
     "wording": QUESTION,
     "turns": QUESTION,  # the questions before it, of a conversation
     "reference": QUESTION,

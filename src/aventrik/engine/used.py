@@ -17,6 +17,10 @@ def _by_vectors(made: Configuration) -> bool:
     return made.search.method != "keyword"
 
 
+def _here(made: Configuration) -> bool:
+    return made.search.place == "here"
+
+
 def _rewritten(made: Configuration) -> bool:
     return bool(made.rewriting)
 
@@ -42,8 +46,8 @@ _USED: dict[str, Callable[[Configuration], bool]] = {
     "index.delta": lambda made: _by_words(made) and made.index.scoring == "bm25+",
     "index.mu": lambda made: _by_words(made) and made.index.scoring == "dirichlet",
     "index.language": _by_words,
-    "search.stop_words": _by_words,
-    "search.feedback": _by_words,
+    "search.stop_words": lambda made: _by_words(made) and _here(made),
+    "search.feedback": lambda made: _by_words(made) and _here(made),
     "search.feedback_terms": lambda made: _by_words(made) and made.search.feedback > 0,
     "search.feedback_weight": lambda made: _by_words(made) and made.search.feedback > 0,
     "index.title_weight": _by_words,
@@ -55,6 +59,11 @@ _USED: dict[str, Callable[[Configuration], bool]] = {
     "embedding.rescore": lambda made: (
         _by_vectors(made) and made.search.nearest == "exact" and (made.embedding.keep > 0 or made.embedding.bits != 32)
     ),
+    "search.match": lambda made: made.search.place == "postgres" and _by_words(made),
+    **{
+        f"search.table.{name}": lambda made: bool(made.search.table.name)
+        for name in ("id", "text", "source", "vector", "words", "language", "distance")
+    },
     "search.blend": _blended,
     "search.scaling": lambda made: _blended(made) and made.search.blend == "scores",
     "search.weight": lambda made: made.search.method == "both",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
@@ -106,8 +106,29 @@ class Embedding(_Table):
         return bits
 
 
+class TableSettings(_Table):
+    """A table of the user's own that is searched as it is: its name, and its columns; "" for a column that it does not
+    have. `words` is a column of type tsvector; without it the text is read with the configuration `language`."""
+
+    name: str = Field("", pattern=r"^([^.\"]{1,63}(\.[^.\"]{1,63})?)?$")
+    id: str = "id"
+    text: str = "text"
+    source: str = ""
+    vector: str = ""
+    words: str = ""
+    language: str = Field("english", pattern=r"^[a-z_]{1,63}$")
+    distance: Literal["cosine", "inner product", "euclidean"] = "cosine"
+
+
+PLACES = ("here", "postgres")
+
+
 class Search(_Table):
-    """How candidates are found."""
+    """How candidates are found, and where: "here", in the program's own indexes, or by "postgres"."""
+
+    place: Annotated[str, one_of(PLACES)] = "here"
+    match: Literal["any", "all"] = "any"
+    table: TableSettings = TableSettings()
 
     method: Annotated[str, one_of(SEARCHES)] = "both"
     top: int = Field(40, ge=1, le=10_000)
@@ -247,13 +268,37 @@ class Configuration(_Table):
         as "reranking.STEP-2.SETTING"; rewritings in the same way."""
         flat: dict[str, Any] = {}
         for table, value in self.model_dump(exclude={"name", "note", "reranking", "rewriting"}).items():
-            flat.update({f"{table}.{key}": inner for key, inner in value.items()})
+            for key, inner in value.items():
+                if isinstance(inner, dict):
+                    flat.update({f"{table}.{key}.{last}": each for last, each in inner.items()})
+                else:
+                    flat[f"{table}.{key}"] = inner
         for table, entries, word in (("rewriting", self.rewriting, "method"), ("reranking", self.reranking, "step")):
             flat[table] = "+".join(entry[word] for entry in entries) or "none"
             for name, entry in zip(named_entries(entries, word), entries):
                 known = settings_known(table, entry[word])
                 flat.update({f"{table}.{name}.{key}": entry.get(key, default) for key, default in known.items()})
         return flat
+
+    @model_validator(mode="after")
+    def _place_fits(self) -> Configuration:
+        search = self.search
+        if search.place != "postgres":
+            if search.table.name:
+                raise ValueError("search.table is for search.place 'postgres'")
+            return self
+        if search.method != "keyword" and (self.embedding.bits != 32 or self.embedding.keep):
+            raise ValueError("embedding.bits and embedding.keep are for search.place 'here'")
+        if search.feedback:
+            raise ValueError("search.feedback is for search.place 'here'")
+        if search.table.name:
+            if search.method != "keyword" and not search.table.vector:
+                raise ValueError(
+                    f"search.method '{search.method}' needs the table's column of vectors, in search.table.vector"
+                )
+            if self.rewriting or self.reranking:
+                raise ValueError("search.table is measured as it is: without rewriting and reranking")
+        return self
 
     @model_validator(mode="after")
     def _vectors_have_a_model(self) -> Configuration:
@@ -338,6 +383,9 @@ def with_values(content: dict[str, Any], choice: dict[str, Any]) -> dict[str, An
         table, *inner = key.split(".")
         if table in LISTED and inner:
             merged[table] = _with_entry(table, merged.get(table) or [], inner, value)
+        elif len(inner) == 2:
+            held = dict(merged.get(table, {}))
+            merged[table] = {**held, inner[0]: {**held.get(inner[0], {}), inner[1]: value}}
         elif inner:
             merged.setdefault(table, {})[inner[0]] = value
         else:

@@ -282,6 +282,21 @@ def check_database(address: str) -> None:
         raise ValueError("must hold no password; it belongs in PGPASSWORD, or in the file that PGPASSFILE names")
 
 
+class DatabaseSettings(_Table):
+    """The PostgreSQL database in which configurations with `search.place` "postgres" search: that of the store where no
+    `address` is given. Index texts are loaded into tables of `schema`."""
+
+    address: str = ""
+    schema_: str = Field("aventrik_search", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
+
+    @field_validator("address")
+    @classmethod
+    def _of_server(cls, address: str) -> str:
+        if address:
+            check_database(address)
+        return address
+
+
 class EngineSettings(_Table):
     """Who does the work: this process, or the workers of Dask, at a `scheduler` or so many on this machine. `seconds` is
     how long a piece of work may take before it is given to another worker."""
@@ -330,6 +345,7 @@ class Settings(_Table):
     statistics: StatisticsSettings = StatisticsSettings()
     store: StoreSettings = StoreSettings()
     engine: EngineSettings = EngineSettings()
+    database: DatabaseSettings = DatabaseSettings()
     models: dict[str, Model] = Field(default_factory=dict)
 
     @model_validator(mode="after")

@@ -28,7 +28,7 @@ _TRIES = 10  # of work that the server stopped because two waited for each other
 _PASSWORD = "the password belongs in the variable PGPASSWORD, or in the file that PGPASSFILE names"
 
 
-class _Lost(Exception):
+class _Lost(Unavailable):
     """The connection broke while something was being done."""
 
 
@@ -53,11 +53,11 @@ class Database:
         self._db = self._connected()
         self._check_version()
         if lay_out:
-            with self._told():
+            with self.told():
                 self._prepare()
 
     def _connected(self) -> psycopg.Connection[tuple[Any, ...]]:
-        with self._told(connecting=True):
+        with self.told(connecting=True):
             made = psycopg.connect(
                 self.address, autocommit=True, connect_timeout=10, application_name="aventrik",
                 keepalives_idle=30, keepalives_interval=10, keepalives_count=3,
@@ -71,6 +71,13 @@ class Database:
         version = self._db.info.server_version
         if version < OLDEST * 10_000:
             raise BadInput(f"{self.where}: the server is PostgreSQL {version // 10_000}; {OLDEST} or newer is needed")
+
+    @property
+    def link(self) -> psycopg.Connection[tuple[Any, ...]]:
+        """The connection, made anew where it broke."""
+        if self._db.closed:
+            self._reconnect()
+        return self._db
 
     @property
     def where(self) -> str:
@@ -133,12 +140,12 @@ class Database:
 
     def _again(self, work: Callable[[], Result]) -> Result:
         if self._depth:
-            with self._told():
+            with self.told():
                 return work()
         tries = 0
         while True:
             try:
-                with self._told():
+                with self.told():
                     return work()
             except _Lost:
                 self._reconnect()
@@ -155,7 +162,7 @@ class Database:
         while True:
             try:
                 self._db = self._connected()
-                with self._told():
+                with self.told():
                     found = self.format
                 if found not in (0, FORMAT):
                     raise BadInput(f"{self.where}: another version of Aventrik has taken the store over; upgrade")
@@ -191,7 +198,7 @@ class Database:
             return
         if self._db.closed:
             self._reconnect()
-        with self._told(), self._db.transaction():
+        with self.told(), self._db.transaction():
             self._depth = 1
             try:
                 yield
@@ -266,7 +273,7 @@ class Database:
         )
 
     @contextmanager
-    def _told(self, connecting: bool = False) -> Iterator[None]:
+    def told(self, connecting: bool = False) -> Iterator[None]:
         """Turns what the driver throws into one line that says what to do."""
         try:
             yield
@@ -288,7 +295,7 @@ class Database:
         if "not allowed" in reason or "no pg_hba.conf entry" in reason:
             return BadInput(f"{self.where}: {reason}")
         if not connecting and self._db.closed:
-            return _Lost(reason)
+            return _Lost(f"{self.where}: the connection was lost ({reason}); the same command goes on")
         return Unavailable(f"{self.where}: can't be reached ({reason}); is the server running, and the address right?")
 
 

@@ -11,9 +11,9 @@ import logging
 import secrets
 import time
 from asyncio import CancelledError
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -38,17 +38,17 @@ class _Call:
     given: tuple[Any, ...]
     busy: int
     about: Callable[[], str]
+    halves: Callable[[], Sequence[_Call]] = lambda: ()  # the same on less, to find out what it fails of
 
 
 @dataclass
 class _Task:
-    """A call under way, how often it failed, and the workers that must not have it again."""
+    """A call under way, and how often it failed."""
 
     call: _Call
     future: Any = None
     began: float = 0.0
     failed: int = 0
-    avoid: set[str] = field(default_factory=set)
     done: Any = None
 
 
@@ -70,24 +70,30 @@ class DaskExecutor:
         tell: Callable[[str], None] = lambda note: None,
     ) -> None:
         try:
+            import dask
             from distributed import Client, LocalCluster
         except ImportError:
             raise MissingExtra("work on the workers of Dask ([engine])", "dask") from None
-        logging.getLogger("distributed").setLevel(logging.CRITICAL)
+        for name in list(logging.root.manager.loggerDict):  # what it tells is told by this program
+            if name.partition(".")[0] == "distributed":
+                logging.getLogger(name).setLevel(logging.CRITICAL)
         self._seconds = seconds
         self._about = about
         self._tell = tell
         self._cluster: Any = None
         self._avoid: set[str] = set()
+        self._nthreads: dict[str, int] = {}
+        self._looked = 0.0
         self._token = secrets.token_hex(6)
         self._count = 0
         self.where = scheduler or f"{workers} workers on this machine"
         try:
             if not scheduler:
-                self._cluster = LocalCluster(
-                    n_workers=workers, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL,
-                    memory_limit=0,
-                )  # fmt: skip
+                with dask.config.set({"distributed.scheduler.allowed-failures": 0}):
+                    self._cluster = LocalCluster(
+                        n_workers=workers, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL,
+                        memory_limit=0,
+                    )  # fmt: skip
             self._client = Client(self._cluster or scheduler, timeout=_GONE)
             self._client.wait_for_workers(1, timeout=_WORKERS)
         except (OSError, TimeoutError, ValueError, RuntimeError) as error:
@@ -104,14 +110,24 @@ class DaskExecutor:
 
     @property
     def threads(self) -> int:
-        """The threads of all workers that may have work."""
-        return sum(n for worker, n in self._client.nthreads().items() if worker not in self._avoid)
+        """The threads of all workers that may have work, as they were a moment ago."""
+        if time.monotonic() - self._looked > _LOOK:
+            self._nthreads = dict(self._asked(self._client.nthreads))
+            self._looked = time.monotonic()
+        return sum(n for worker, n in self._nthreads.items() if worker not in self._avoid)
+
+    def _asked(self, question: Callable[[], Any]) -> Any:
+        """What the scheduler says; raises `Unavailable` where it is gone."""
+        try:
+            return question()
+        except (OSError, RuntimeError, CancelledError) as error:  # a time-out is an OSError
+            raise self._lost(error) from None
 
     @property
     def label(self) -> str:
         """How many workers there are, for the line of progress."""
         with suppress(Exception):  # it is only shown
-            count = len(set(self._workers()) - self._avoid)
+            count = len(set(self._nthreads) - self._avoid) or len(self._workers())
             return f" on {count} worker{'s' if count != 1 else ''}"
         return ""
 
@@ -122,7 +138,18 @@ class DaskExecutor:
 
     def map(self, work: Iterable[Work]) -> Iterator[Done]:
         """What each piece came to, in order; some are under way ahead of the one that is waited for."""
-        return self._made(_Call(perform, (each,), each.busy, partial(self._about, each)) for each in work)
+        return self._made(map(self._call, work))
+
+    def _call(self, work: Work) -> _Call:
+        return _Call(perform, (work,), work.busy, partial(self._about, work), partial(self._halves, work))
+
+    def _halves(self, work: Work) -> Sequence[_Call]:
+        """The same work on half of the documents each."""
+        middle = len(work.documents) // 2
+        if not middle:
+            return ()
+        parts = (work.documents[:middle], work.documents[middle:])
+        return [self._call(replace(work, documents=part, part=f"{work.part} of {part[0]}")) for part in parts]
 
     def read(
         self, home: Home, groups: Iterable[list[Wanted]], reading: Reading, seconds: int, megabytes: int
@@ -171,7 +198,7 @@ class DaskExecutor:
 
     def _begun(self, task: _Task) -> _Task:
         self._count += 1
-        workers = self._allowed(task.avoid)
+        workers = self._allowed()
         task.began = time.monotonic()
         try:
             task.future = self._client.submit(
@@ -182,19 +209,15 @@ class DaskExecutor:
             raise self._lost(error) from None
         return task
 
-    def _allowed(self, avoid: set[str]) -> list[str] | None:
-        """The workers that may have a piece of work; None where all may."""
-        out = self._avoid | avoid
-        if not out:
-            return None
-        good = [worker for worker in self._workers() if worker not in out]
-        return good or None if not self._avoid else good
+    def _allowed(self) -> list[str] | None:
+        """The workers that may have work; None where all may."""
+        return [worker for worker in self._workers() if worker not in self._avoid] if self._avoid else None
 
     def _workers(self) -> list[str]:
         try:
-            return list(self._client.scheduler_info(n_workers=-1)["workers"])
+            return list(self._asked(lambda: self._client.scheduler_info(n_workers=-1))["workers"])
         except TypeError:  # an older version gives all of them
-            return list(self._client.scheduler_info()["workers"])
+            return list(self._asked(self._client.scheduler_info)["workers"])
 
     def _look(self, under: dict[int, _Task]) -> None:
         """Waits a moment for what is under way, and takes what has come."""
@@ -209,8 +232,9 @@ class DaskExecutor:
             pass
         except (OSError, RuntimeError) as error:
             raise self._lost(error) from None
-        except CancelledError:  # because the scheduler went, which is told below
-            pass
+        except BaseException as error:
+            if "Cancelled" not in type(error).__name__:  # because the scheduler went, which is told below
+                raise
         if self._client.status not in ("running", "connecting") or self._client.scheduler is None:
             raise self._lost(None)
         if self._client.status == "connecting":
@@ -230,7 +254,7 @@ class DaskExecutor:
         if self._client.status != "running":
             raise self._lost(None)
 
-    def _lost(self, error: Exception | None) -> Unavailable:
+    def _lost(self, error: BaseException | None) -> Unavailable:
         why = f" ({_line(error)})" if error is not None else ""
         return Unavailable(
             f"the scheduler at {self.where} went away{why}; what was finished is kept, the same command goes on"
@@ -242,23 +266,24 @@ class DaskExecutor:
         if status == "error":
             error = task.future.exception()
             if type(error).__name__ == "KilledWorker":
-                self._failed(task, "the worker died", _killer(error))
+                self._failed(task, "the worker died")
                 return
             raise Unavailable(f"a worker could not do '{task.call.about()}' ({type(error).__name__}: {_line(error)})")
         if status != "finished":  # cancelled or lost: nobody here did that
             raise self._lost(None)
-        worker = next(iter(self._client.who_has([task.future]).get(task.future.key, ())), "")
-        found = task.future.result()
+        found = self._asked(task.future.result)
         if isinstance(found, Failure):
             raise found.error()
         if isinstance(found, OtherVersion):
-            self._other_version(task, worker, found)
+            self._other_version(task, found)
             return
         task.done = found
         task.future = None
 
-    def _other_version(self, task: _Task, worker: str, found: OtherVersion) -> None:
+    def _other_version(self, task: _Task, found: OtherVersion) -> None:
         """Passes over a worker whose program is another."""
+        where = self._asked(lambda: self._client.who_has([task.future]))
+        worker = next(iter(where.get(task.future.key, ())), "")
         if worker not in self._avoid:
             self._avoid.add(worker)
             self._tell(
@@ -269,26 +294,78 @@ class DaskExecutor:
         self._begun(task)
 
     def _hung(self, task: _Task) -> None:
-        """Gives work that takes too long to another worker, and has the one that had it started again."""
-        worker = next((each for each, keys in self._client.processing().items() if task.future.key in keys), "")
+        """Gives work that takes too long to another worker, and has the one that had it started again; work that none has
+        begun is begun anew."""
+        under_way = self._asked(self._client.processing)
+        worker = next((each for each, keys in under_way.items() if task.future.key in keys), "")
         with suppress(Exception):
             task.future.cancel()
-        if worker:
-            with suppress(Exception):  # one without a nanny can't be
-                self._client.restart_workers([worker], timeout=_GONE, raise_for_error=False)
-        self._failed(task, f"it took a worker over {self._seconds:,.0f} s (engine.seconds)", worker)
+        if not worker:
+            if not set(self._workers()) - self._avoid:
+                self._wait_for_workers()
+            self._begun(task)
+            return
+        if not self._restarted(worker):
+            self._avoid.add(worker)  # it goes on with what it should not
+        self._failed(task, f"it took a worker over {self._seconds:,.0f} s (engine.seconds)")
 
-    def _failed(self, task: _Task, why: str, worker: str) -> None:
-        task.failed += 1
+    def _restarted(self, worker: str) -> bool:
+        """Whether a worker could be started again, which takes one that has a nanny."""
+        try:
+            found = self._client.restart_workers([worker], timeout=_GONE, raise_for_error=False)
+        except Exception:
+            return False
+        return "OK" in found.values()
+
+    def _wait_for_workers(self) -> None:
+        until = time.monotonic() + _WORKERS
+        while not set(self._workers()) - self._avoid:
+            if time.monotonic() > until:
+                raise Unavailable(
+                    f"{self.where}: no worker is left; what was finished is kept, the same command goes on"
+                )
+            time.sleep(0.2)
+
+    def _failed(self, task: _Task, why: str) -> None:
+        # A scheduler of others lets several workers die of a piece of work before it says so.
+        task.failed += 1 if self._cluster is not None or "died" not in why else 2
         if task.failed > 1:
+            task.done = self._alone(task.call)  # it may only have been where another was that kills workers
+            if task.done is not None:
+                return
             raise Unavailable(
-                f"{task.call.about()}: failed on two workers ({why}); what was finished is kept. Where a document is the "
-                "reason, 'aventrik vet NAME --leave-out' leaves it out"
+                f"{self._blamed(task.call).about()}: failed on two workers ({why}); what was finished is kept. Where a document is "
+                "the reason, 'aventrik vet NAME --leave-out' leaves it out"
             )
         self._tell(f"{task.call.about()}: {why}; another one gets it")
-        if worker and set(self._workers()) - {worker}:
-            task.avoid.add(worker)
         self._begun(task)
+
+    def _blamed(self, call: _Call) -> _Call:
+        """What of a piece of work it fails of: of two halves always the one that does."""
+        while halves := call.halves():
+            for half in halves:
+                if self._alone(half) is None:
+                    call = half
+                    break
+            else:
+                return call
+        return call
+
+    def _alone(self, call: _Call) -> Any:
+        """What a piece of work comes to; None where two more workers could not do it."""
+        for _ in range(2):
+            self._wait_for_workers()
+            task = self._begun(_Task(call))
+            try:
+                found = task.future.result(timeout=_AHEAD * self._seconds)
+            except Exception:
+                with suppress(Exception):
+                    task.future.cancel()
+                continue
+            if isinstance(found, Failure):
+                raise found.error()
+            return found
+        return None
 
     def close(self) -> None:
         """Lets go of the workers; those that were started here end."""
@@ -301,10 +378,6 @@ class DaskExecutor:
 def _files(group: list[Wanted]) -> str:
     first, last = group[0].path, group[-1].path
     return f"reading {first if first == last else f'{first} to {last}'}"
-
-
-def _killer(error: BaseException) -> str:
-    return str(getattr(getattr(error, "last_worker", None), "address", ""))
 
 
 def _line(error: BaseException | None) -> str:

@@ -168,7 +168,7 @@ def test_a_damaged_store_is_told_by_its_place(workspace: Program, harm: str, tol
 
 
 def test_a_run_of_a_newer_version_is_told(workspace: Program) -> None:
-    from aventrik.storage.embedded.database import packed, unpacked
+    from aventrik.storage.packing import packed, unpacked
 
     workspace("run")
     with sqlite3.connect(workspace.folder / ".aventrik" / "store.db") as db:

@@ -48,6 +48,7 @@ class Database:
         self.read_only = False
         self._patience = patience
         self._number = random.SystemRandom().randrange(1, 2**31)
+        self._prepares = lay_out  # a search must be planned anew each time: the plan depends on its settings
         self._depth = 0
         self._cursors = 0
         self._db = self._connected()
@@ -63,6 +64,8 @@ class Database:
                 keepalives_idle=30, keepalives_interval=10, keepalives_count=3,
             )  # fmt: skip
             path = sql.SQL("SET search_path TO {}").format(sql.Identifier(self.schema))
+            if not self._prepares:
+                made.prepare_threshold = None
             made.execute(path)
             made.execute("SELECT pg_advisory_lock(%s, %s)", (_CLASS, self._number))
             return made

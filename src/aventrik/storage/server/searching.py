@@ -103,7 +103,7 @@ class SearchDatabase:
     def identity(self) -> str:
         """What lists depend on beside what is loaded and asked: where it is, and the versions."""
         version = self._link.info.server_version // 10_000
-        return f"{self.where} {self._schema} PostgreSQL {version} pgvector {self._extension() or 'none'}"
+        return f"{self.where} {self._schema} PostgreSQL {version} pgvector {self._extension() or self._available()}"
 
     @property
     def _link(self) -> psycopg.Connection[tuple[Any, ...]]:
@@ -121,6 +121,11 @@ class SearchDatabase:
             "WHERE extname = 'vector'"
         )
         return str(rows[0][0]) if rows else "public"
+
+    def _available(self) -> str:
+        """The version that will be there once it is added."""
+        rows = self._rows("SELECT default_version FROM pg_available_extensions WHERE name = 'vector'")
+        return str(rows[0][0]) if rows else "none"
 
     def _need_vectors(self) -> None:
         """Makes sure of pgvector; raises `BadInput` where the server does not have it."""
@@ -157,6 +162,7 @@ class SearchDatabase:
     ) -> None:
         """Loads index texts: (number, document, text, vector, JSON of the document's fields) each, in order; `width` is the
         length of vectors, 0 without. The table is there whole, with its index, or not at all."""
+        self._lay_out()
         if width:
             self._need_vectors()
         if width > _LONGEST and layout.way != "exact":
@@ -393,17 +399,12 @@ class SearchDatabase:
         except errors.UndefinedTable as error:
             name = table.name if table else ""
             raise BadInput(f"{self.where}: {_first(error)}; check search.table.name '{name}'") from None
-        except (
-            errors.UndefinedFunction,
-            errors.UndefinedObject,
-            errors.DataException,
-            errors.DatatypeMismatch,
-        ) as error:
-            raise BadInput(f"{self.where}: {_first(error)}") from None
         except errors.ProgramLimitExceeded as error:
             raise BadInput(f"{self.where}: more than the server takes ({_first(error)})") from None
         except errors.QueryCanceled as error:
             raise Unavailable(f"{self.where}: {_first(error)}") from None
+        except (psycopg.DataError, psycopg.ProgrammingError) as error:
+            raise BadInput(f"{self.where}: {_first(error)}") from None
 
     def close(self) -> None:
         """Closes the connection."""

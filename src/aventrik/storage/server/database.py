@@ -25,7 +25,7 @@ OLDEST = 13  # the oldest version of the server that is taken
 _AT_ONCE = 10_000  # values in one statement
 _CLASS = 0x4156  # of the advisory locks: they stand for sessions, and 0 for laying out
 _TRIES = 10  # of work that the server stopped because two waited for each other
-_PASSWORD = "the password belongs in the variable PGPASSWORD, or in the file that PGPASSFILE names"
+_SECRETS = "the password belongs in the variable PGPASSWORD, or in the file that PGPASSFILE names"
 
 
 class _Lost(Unavailable):
@@ -292,7 +292,7 @@ class Database:
     def _of_connection(self, error: psycopg.Error, connecting: bool) -> Exception:
         reason = _line(error)
         if "password" in reason or "authentication" in reason:
-            return BadInput(f"{self.where}: the server does not let the user in ({reason}); {_PASSWORD}")
+            return BadInput(f"{self.where}: the server does not let the user in ({reason}); {_SECRETS}")
         if "does not exist" in reason:  # the database or the role
             return BadInput(f"{self.where}: {reason}")
         if "not allowed" in reason or "no pg_hba.conf entry" in reason:

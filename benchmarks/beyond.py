@@ -1,0 +1,197 @@
+"""The same run in this process, on workers, and on workers over a store on a PostgreSQL server: seconds of each stage,
+memory, what went over the network, and whether all came to the same. Each way in a process of its own.
+
+python benchmarks/beyond.py [CHUNKS [QUESTIONS]]         (1,000,000 chunks and 200 questions)
+python benchmarks/beyond.py --empty                      what a task costs by itself
+
+The server is that of the wheel pgserver, over TCP on this machine.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+import psutil
+from growth import configuration, lay_out
+
+from aventrik.engine.gathering import gather
+from aventrik.engine.hiring import workers
+from aventrik.engine.opened import Opened
+from aventrik.engine.questions import Asked, Passing
+from aventrik.engine.runs import Runner
+from aventrik.engine.stage import QUESTION, needed
+from aventrik.workspace.gathered import Source
+
+WAYS = {"here": "here", "1 worker": "1", "2 workers": "2", "server": "2"}
+SHOWN = ("read", "chunks", "terms", "keyword", "vectors", "questions", "answer", "verdicts", "whole run")
+
+
+def write_questions(folder: Path, count: int) -> None:
+    """Questions whose evidence is a sentence of a document, spread over all."""
+    files = sorted((folder / "in").glob("*.jsonl"))
+    rows = [(file.name, json.loads(line)) for file in files for line in file.read_text("utf-8").splitlines()]
+    with open(folder / "testsets" / "some.jsonl", "w", encoding="utf-8") as out:
+        for n in range(count):
+            file, row = rows[n * len(rows) // count]
+            quote = row["body"].split("\n\n")[n % 100]
+            name = f"{file}#{row['id']}"
+            words = quote.split()
+            question = f"What is said of {' '.join(words[3:9])}?"
+            need = {"fact": quote, "spans": [{"doc": name, "quote": quote}]}
+            out.write(json.dumps({"id": f"q{n}", "question": question, "answer": quote, "needs": [need]}) + "\n")
+
+
+class Watch:
+    """The most memory that this process and those below it had, and the bytes over the loopback device."""
+
+    def __init__(self) -> None:
+        self.most = {"driver": 0, "workers": 0}
+        self._own = psutil.Process()
+        self._before = self._loopback()
+        threading.Thread(target=self._look, daemon=True).start()
+
+    def _look(self) -> None:
+        while True:
+            below = 0
+            for child in self._own.children(recursive=True):
+                try:
+                    memory = child.memory_info()
+                    below += memory.rss - getattr(memory, "shared", 0)
+                except psutil.Error:
+                    continue
+            mine = self._own.memory_info()
+            self.most["driver"] = max(self.most["driver"], mine.rss - mine.shared)
+            self.most["workers"] = max(self.most["workers"], below)
+            time.sleep(0.25)
+
+    def _loopback(self) -> int:
+        return psutil.net_io_counters(pernic=True)["lo"].bytes_sent
+
+    @property
+    def moved(self) -> int:
+        """Bytes since the beginning."""
+        return self._loopback() - self._before
+
+
+def one_way(folder: Path, on: str) -> dict[str, Any]:
+    """All stages one after another, by one way."""
+    watch, told = Watch(), {}
+    opened = Opened(folder)
+
+    def timed(name: str, began: float) -> None:
+        told[name] = told.get(name, 0.0) + time.perf_counter() - began
+
+    with workers(opened, on, lambda note: print(note, file=sys.stderr)) as reader:
+        began = time.perf_counter()
+        gather(opened, [Source(folder / "in")], reader=reader)
+        timed("read", began)
+        questions, _ = opened.questions("some")
+        place = opened.place(configuration("both"))
+        for name in ("chunks", "terms", "keyword", "vectors"):
+            began = time.perf_counter()
+            place.open(name)
+            timed(name, began)
+        passing = Passing(place, Asked(questions, opened.standing))
+        for node in needed(place.nodes, QUESTION):
+            began = time.perf_counter()
+            place.wide(node)
+            passing.stage(node, passing.passages)
+            timed(node.name if node.name in SHOWN else "questions", began)
+        began = time.perf_counter()
+        outcome = Runner(opened).run(configuration("both"), "some", questions)
+        timed("whole run", began)
+    marks = sorted(mark for passage in passing.passages for mark in passage.digests.values())
+    told["whole run"] += sum(told[name] for name in SHOWN[1:-1])
+    told["same"] = hashlib.sha256("".join(marks).encode()).hexdigest()[:12]
+    told["run"] = outcome.run
+    return told | {name: size / 1e9 for name, size in watch.most.items()} | {"moved": watch.moved / 1e9}
+
+
+def empty() -> None:
+    """What a task costs that does nothing: from its giving to what came of it."""
+    from aventrik.engine.executors.workers import DaskExecutor, _Call
+
+    print(f"{'workers':>8}{'tasks':>8}{'ms a task':>11}")
+    for count in (1, 2):
+        executor = DaskExecutor("", count, 600)
+        for tasks in (200, 2000):
+            began = time.perf_counter()
+            done = sum(1 for _ in executor._made(_Call(nothing, (n,), 0, str) for n in range(tasks)))
+            print(f"{count:>8}{done:>8}{(time.perf_counter() - began) / tasks * 1000:>11.2f}")
+        executor.close()
+
+
+def nothing(version: str, number: int) -> Any:
+    """A task that does nothing."""
+    from aventrik.engine.executors import Done
+
+    return Done()
+
+
+def server(folder: Path) -> str:
+    """The address of a PostgreSQL server of its own, over TCP."""
+    import pgserver
+
+    made = pgserver.get_server(str(folder), cleanup_mode="stop")
+    tools = Path(pgserver.__file__).parent / "pginstall" / "bin"
+    user = {"user": folder.stat().st_uid} if folder.stat().st_uid else {}
+    with open(folder / "postgresql.auto.conf", "a") as file:
+        file.write("shared_buffers = '512MB'\nmax_wal_size = '4GB'\n")
+    command = [str(tools / "pg_ctl"), "-D", str(folder), "-w", "restart", "-o", f"-h 127.0.0.1 -p 54329 -k {folder}"]
+    subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **user)
+    server.held = made  # type: ignore[attr-defined]
+    return "postgresql://postgres@127.0.0.1:54329/postgres"
+
+
+def main(chunks: int, questions: int) -> None:
+    """The table."""
+    rows: dict[str, dict[str, Any]] = {}
+    with tempfile.TemporaryDirectory(dir="/tmp", prefix="b") as place:
+        base = Path(place) / "base"
+        lay_out(base, chunks)
+        write_questions(base, questions)
+        for way, on in WAYS.items():
+            folder = Path(place) / "w"
+            shutil.rmtree(folder, ignore_errors=True)
+            shutil.copytree(base, folder)
+            if way == "server":
+                with open(folder / "aventrik.toml", "a") as file:
+                    file.write(f'\n[store]\naddress = "{server(Path(place) / "pg")}"\n')
+            done = subprocess.run(
+                [sys.executable, __file__, "--way", str(folder), on], capture_output=True, text=True, check=False
+            )
+            if done.returncode:
+                print(f"{way}: {done.stderr[-1500:]}")
+                continue
+            rows[way] = json.loads(done.stdout.splitlines()[-1])
+            print(
+                way,
+                {name: round(value, 2) if isinstance(value, float) else value for name, value in rows[way].items()},
+                flush=True,
+            )
+    print(f"\n{chunks:,} chunks, {questions} questions; seconds")
+    print(f"{'':12}" + "".join(f"{way:>12}" for way in rows))
+    for name in SHOWN:
+        print(f"{name:12}" + "".join(f"{row[name]:>12.1f}" for row in rows.values()))
+    for name, shown in (("driver", "GB, command"), ("workers", "GB, workers"), ("moved", "GB moved")):
+        print(f"{shown:12}" + "".join(f"{row[name]:>12.2f}" for row in rows.values()))
+    print(f"{'same':12}" + "".join(f"{row['same'][:10]:>12}" for row in rows.values()))
+
+
+if __name__ == "__main__":
+    if sys.argv[1:2] == ["--way"]:
+        print(json.dumps(one_way(Path(sys.argv[2]), sys.argv[3])))
+    elif sys.argv[1:2] == ["--empty"]:
+        empty()
+    else:
+        numbers = [int(each) for each in sys.argv[1:3]]
+        main(*(numbers + [1_000_000, 200][len(numbers) :]))

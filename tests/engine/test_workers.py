@@ -276,3 +276,31 @@ def test_a_store_without_the_files_of_the_workspace_is_told(tmp_path: Path) -> N
     assert isinstance(found, elsewhere.Failure)
     assert "not the command's store" in found.message
     assert isinstance(found.error(), Unavailable)
+
+
+def test_indexes_in_shards_find_what_whole_ones_find(workspace: Program, tmp_path: Path) -> None:
+    other = Program(tmp_path / "other")
+    settings = (
+        'name = "{name}"\n[chunking]\nsize = 60\noverlap = 0\n[index]\ntitle_weight = {weight}\nscoring = "{scoring}"\n'
+        '[answering]\nmodel = "none"\n[search]\nwhere = "{where}"\n'
+    )
+    for name, weight, scoring, where in (
+        ("plain", 0.0, "bm25", ""),
+        ("fields", 2.0, "bm25+", ""),
+        ("model", 1.5, "dirichlet", ""),
+        ("some", 0.0, "bm25", "document like '%s.md'"),
+    ):
+        text = settings.format(name=name, weight=weight, scoring=scoring, where=where)
+        if name == "plain":
+            text += '[[rewriting]]\nmethod = "parts"\n[[reranking]]\nstep = "closeness"\n'
+        (workspace.folder / "configs" / f"{name}.toml").write_text(text)
+    (workspace.folder / "configs" / "starter.toml").unlink()
+    shutil.copytree(workspace.folder, other.folder)
+    workspace("run")
+    with open(other.folder / "aventrik.toml", "a") as file:
+        file.write('\n[engine]\nkind = "dask"\nworkers = 2\nshards = 5\n')
+    other("run")
+    assert digests(other.folder) == digests(workspace.folder)
+    names = [path.name for path in (other.folder / ".aventrik" / "arrays").iterdir()]
+    assert sum(" index " in name for name in names) == 5 * 3  # three ways of weighing, five shards
+    assert not any("shard" in name for name in names)

@@ -221,9 +221,7 @@ def production(database: str) -> str:
         for n, text in enumerate(whole.split("\n\n"))
         if text.strip()
     ]
-    rows.append(
-        ("strange-1", "Guests: two days and no more at our jetties, boats included.", "gone.md")
-    )
+    rows.append(("strange-1", "Guests: two days and no more at our jetties, boats included.", "gone.md"))
     random.Random(1).shuffle(rows)
     vectors = model.embed([text for _, text, _ in rows], {})
     with psycopg.connect(database) as link:

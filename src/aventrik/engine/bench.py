@@ -24,6 +24,7 @@ from .keys import Keys
 from .providers import Models
 from .records import decode, digest, encode
 from .resolved import Resolved
+from .shards import SHARDED, make_shard, opened_shard
 from .stage import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node
 from .stores import address_of
 
@@ -47,6 +48,7 @@ class Bench:
         self.budget = Budget()
         self.home = Home(address_of(workspace))
         self.takes = 0  # how often what keys stand for has changed
+        self.shards = 0  # into how many parts indexes are cut, for workers that hold one each; 0: not at all
         self.elsewhere = False  # whether it works for another process, which sees the store alone
         self.anew: set[str] = set()  # results that were made anew in this process
         self.seconds: dict[str, float] = {}
@@ -92,6 +94,9 @@ class Bench:
         """Does a piece of work: the results of questions are kept."""
         place = self._placed(work)
         node = place.nodes[work.node]
+        if work.step:
+            make_shard(place, node, work.step, work.shard)
+            return Done()
         if node.stage.scope == DOCUMENT:
             return Done(place.of_documents(node, work.documents))
         inputs = {
@@ -99,7 +104,7 @@ class Bench:
             for name, source in node.inputs.items()
             if source is not None and place.keys.scope(source) == QUESTION
         }
-        wide = place.wide(node)  # opened before the clock of this stage starts
+        wide = place.wide(node, work.shard)  # opened before the clock of this stage starts
         before, began = self.models.whole(node.models.values()), time.perf_counter()
         records = place.of_questions(node, {**wide, **inputs})
         seconds = time.perf_counter() - began
@@ -159,6 +164,15 @@ class Bench:
         while len(self._values) > _VALUES:
             self._values.popitem(last=False)
         return found
+
+    def read(self, node: Node, names: Sequence[str]) -> list[Any]:
+        """Records of a stage that another process has kept, which are not held here."""
+        assert node.stage.record is not None
+        found = self.store.results.values(names)
+        try:
+            return [decode(node.stage.record, found[name]) for name in names]
+        except KeyError:
+            raise Unavailable("what a worker made is not in this store: it works with another one") from None
 
     def remember(self, name: str, record: Any) -> None:
         """Holds a record in memory."""
@@ -239,8 +253,9 @@ class Place:
                 f"{names[0]}: its text of that time is no longer in the store; gather it and run again"
             ) from None
 
-    def open(self, name: str) -> Any:
-        """What a node or source of documents or the corpus hands to stages of a wider scope."""
+    def open(self, name: str, shard: int = -1) -> Any:
+        """What a node or source of documents or the corpus hands to stages of a wider scope; of a searcher, or an index of
+        words, that of one shard."""
         if name == "documents":
             return self.documents()
         if name == "condition":
@@ -249,6 +264,11 @@ class Place:
             return fields_of(Corpus(self.bench.workspace, self.bench.store))
         node = self.nodes[name]
         key = self.keys.corpus(name)
+        if self.bench.shards and name in SHARDED:
+            if name == "keyword":
+                return opened_shard(self, key, shard)
+            if shard >= 0:
+                key = f"{key} {shard}"
         if self.bench.holds(key):
             return self.bench.held(key)
         if node.stage.scope == DOCUMENT:
@@ -257,7 +277,7 @@ class Place:
             assert node.stage.open is not None
             value = node.stage.open(self.snapshot.names, self.collection(name))
         else:
-            value = self._of_corpus(node, key)
+            value = self._of_corpus(node, key, shard)
         self.bench.hold(key, value)
         return value
 
@@ -352,7 +372,7 @@ class Place:
         return Work(
             bench.home, self.snapshot.key, self.resolved, node.name,
             condition=self.condition_key if self.condition is not None else "", fresh=bench.fresh, takes=bench.takes,
-            busy=busy, **what,
+            busy=busy, shards=bench.shards, **what,
         )  # fmt: skip
 
     def _check_here(self, node: Node) -> None:
@@ -377,7 +397,7 @@ class Place:
                 inputs[name] = self.open(source)
             else:
                 inputs[name] = self._columns(self.nodes[source], places)
-        return list(node.stage.function(self._given(node, inputs)))
+        return list(node.stage.function(self.given(node, inputs)))
 
     def _columns(self, node: Node, places: Sequence[int]) -> list[Any]:
         if not node.stage.kept:
@@ -388,34 +408,36 @@ class Place:
         collection: Collection = self.bench.held(key)
         return [collection.of(place) for place in places]
 
-    def _of_corpus(self, node: Node, key: str) -> Any:
+    def _of_corpus(self, node: Node, key: str, shard: int = -1) -> Any:
         bench = self.bench
-        inputs = {name: None if source is None else self.open(source) for name, source in node.inputs.items()}
+        inputs = {name: None if source is None else self.open(source, shard) for name, source in node.inputs.items()}
         if not node.stage.kept:
-            return node.stage.function(self._given(node, inputs, key))
+            return node.stage.function(self.given(node, inputs, key, shard))
         assert node.stage.open is not None
         try:
             return node.stage.open(bench.store.arrays.folder(key))
         except KeyError:
             self._check_here(node)
             began = time.perf_counter()
-            made = node.stage.function(self._given(node, inputs, key))
+            made = node.stage.function(self.given(node, inputs, key))
             folder = bench.store.arrays.keep(key, lambda draft: node.stage.write(made, draft))
             bench.timed(node.name, 1, began)
             return node.stage.open(folder)
 
     def of_questions(self, node: Node, inputs: Mapping[str, list[Any]]) -> list[Any]:
         """What a question stage makes of some questions, here and now, of all its inputs."""
-        return list(node.stage.function(self._given(node, inputs)))
+        return list(node.stage.function(self.given(node, inputs)))
 
-    def wide(self, node: Node) -> dict[str, Any]:
+    def wide(self, node: Node, shard: int = -1) -> dict[str, Any]:
         """The inputs of a question stage that are wider than a question; those it does not have are None."""
         return {
-            name: None if source is None else self.open(source)
+            name: None if source is None else self.open(source, shard)
             for name, source in node.inputs.items()
             if source is None or self.keys.scope(source) != QUESTION
         }
 
-    def _given(self, node: Node, inputs: Mapping[str, Any], key: str = "") -> Given:
+    def given(self, node: Node, inputs: Mapping[str, Any], key: str = "", shard: int = -1) -> Given:
+        """What a stage is handed."""
         models = {slot: self.bench.models.get(wanted) for slot, wanted in node.models.items()}
-        return Given(node.settings, inputs, models, key, self.bench.progress)
+        part = (shard, self.bench.shards) if shard >= 0 else None
+        return Given(node.settings, inputs, models, key, self.bench.progress, part)

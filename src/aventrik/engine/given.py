@@ -29,6 +29,7 @@ class Given:
     models: Mapping[str, Any] = field(default_factory=dict)
     key: str = ""
     progress: Progress = lambda stage, done, total: None
+    shard: tuple[int, int] | None = None  # its number and how many there are, where this is for one alone
 
     def __getitem__(self, name: str) -> Any:
         return self.inputs[name]

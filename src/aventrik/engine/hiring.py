@@ -17,14 +17,14 @@ def engine_of(settings: EngineSettings, on: str) -> EngineSettings:
     if not on:
         return settings
     if on == "here":
-        return EngineSettings(seconds=settings.seconds)
+        return EngineSettings()
     if on.isdecimal() and 0 < int(on) <= 4096:
-        return EngineSettings(kind="dask", workers=int(on), seconds=settings.seconds)
+        return settings.model_copy(update={"kind": "dask", "workers": int(on), "scheduler": ""})
     try:
         check_scheduler(on)
     except ValueError as error:
         raise BadInput(f"--on: {error}; or a number of workers on this machine, or 'here'") from None
-    return EngineSettings(kind="dask", scheduler=on, seconds=settings.seconds)
+    return settings.model_copy(update={"kind": "dask", "workers": 0, "scheduler": on})
 
 
 @contextmanager
@@ -60,7 +60,9 @@ def workers(opened: Opened, on: str = "", tell: Callable[[str], None] = lambda n
         files = publish(opened.workspace, opened.store)
         bench.home = type(home)(home.store, files, home.command, home.requests)
         bench.executor = executor
+        bench.shards = engine.shards if engine.shards > 1 else 0
         yield lambda groups, *how: executor.read(bench.home, groups, *how)
     finally:
         bench.executor, bench.home = before
+        bench.shards = 0
         executor.close()

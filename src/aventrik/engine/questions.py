@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -12,9 +13,10 @@ from ..core.embedding import MODELS
 from ..core.testsets import Question
 from ..storage.protocols import Kept
 from .bench import Bench, Place
-from .executors import Work
+from .executors import Done, Work
 from .records import digest, encode
 from .resolved import Wanted
+from .shards import by_shard, joined_hits, make_shards, work_by_shard
 from .sources import sources_of
 from .stage import QUESTION, SOURCES, Node, needed
 
@@ -176,7 +178,14 @@ class Passing:
         again = [key for key in missing if present[key] in self._known]
         takes = self.bench.store.results.next_takes(again) if again else {}
         names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
-        self.place.wide(node)  # made when missing, before the clock of this stage starts
+        sharded = by_shard(self.place, node)
+        if not sharded:
+            self.place.wide(node)  # made when missing, before the clock of this stage starts
+        else:
+            make_shards(self.place)
+            for each in node.inputs.values():
+                if each in ("words", "near"):
+                    self._open_below(each)
         if self.bench.executor.remote:
             self._publish_condition()
         passed = self._done + count - len(missing)
@@ -188,7 +197,8 @@ class Passing:
                 yield self._work(node, part, names)
 
         self._through = 0
-        for done in self.bench.executor.map(work()):
+        done_work = self._of_shards(node, work()) if sharded else self.bench.executor.map(work())
+        for done in done_work:
             part = parts.popleft()
             self._through += len(part)
             for (key, _), mark in zip(part, done.marks):
@@ -228,6 +238,42 @@ class Passing:
             questions=tuple(tuple((s, passage.ids[s]) for s in inputs.values()) for _, passage in part),
             names=tuple(names[key] for key, _ in part),
         )
+
+    def _open_below(self, name: str) -> None:
+        """Has what a searcher stands on made, which workers only open."""
+        for source in self.place.nodes[name].inputs.values():
+            if source in self.place.nodes and source != "keyword":
+                self.place.open(source)
+
+    def _of_shards(self, node: Node, work: Iterator[Work]) -> Iterator[Done]:
+        """What work comes to that is done shard by shard: the lists of all shards merged."""
+        whole: deque[Work] = deque()
+
+        def pieces() -> Iterator[Work]:
+            for each in work:
+                whole.append(each)
+                yield from work_by_shard(self.place, each)
+
+        results, some = self.bench.store.results, []
+        for done in self.bench.executor.map(pieces()):
+            some.append(done)
+            if len(some) < self.bench.shards:
+                continue
+            each = whole.popleft()
+            top = node.settings if node.stage.name == "vector hits" else node.settings.depth
+            began = time.perf_counter()
+            rows = [self.bench.read(node, piece.names) for piece in work_by_shard(self.place, each)]
+            kept = []
+            for name, lists in zip(each.names, zip(*rows)):
+                record = joined_hits(lists, top)
+                body = encode(record)
+                kept.append(Kept(name, node.name, digest(body), body, False, 0.0))
+                self.bench.remember(name, record)
+            results.keep(kept)
+            results.drop([name for piece in work_by_shard(self.place, each) for name in piece.names])
+            seconds = sum(one.seconds for one in some) + time.perf_counter() - began
+            some = []
+            yield Done(marks=[(row.digest, False) for row in kept], seconds=seconds)
 
     def _publish_condition(self) -> None:
         """Keeps the names that a filter lets pass among the results, for an executor that works elsewhere."""

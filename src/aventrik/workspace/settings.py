@@ -299,12 +299,14 @@ class DatabaseSettings(_Table):
 
 class EngineSettings(_Table):
     """Who does the work: this process, or the workers of Dask, at a `scheduler` or so many on this machine. `seconds` is
-    how long a piece of work may take before it is given to another worker."""
+    how long a piece of work may take before it is given to another worker; `shards` is into how many parts indexes are
+    cut, so that a worker need hold only some of them (0: not at all)."""
 
     kind: Literal["local", "dask"] = "local"
     scheduler: str = ""
     workers: int = Field(0, ge=0, le=4096)
     seconds: float = Field(600.0, gt=0, le=86_400, strict=False)
+    shards: int = Field(0, ge=0, le=100_000)
 
     @model_validator(mode="after")
     def _one_of_both(self) -> EngineSettings:

@@ -40,6 +40,82 @@ class Scoring:
     mu: float = 1000.0
 
 
+@dataclass(frozen=True)
+class Figures:
+    """What weights take from all texts: their number, and of each term (`hashes`, uint64, ascending) in how many it
+    occurs and how many of all words it is (titles times their weight); the words of each field; and the number of each
+    text's language as often as it occurs, with its place among them."""
+
+    size: int
+    hashes: npt.NDArray[np.uint64]
+    frequency: npt.NDArray[np.int64]
+    sums: npt.NDArray[np.float64]
+    lengths: npt.NDArray[np.int64]
+    languages: npt.NDArray[np.int64]
+
+    def arrays(self) -> dict[str, npt.NDArray]:
+        """The columns, for storage."""
+        return {"size": np.array([self.size]), **{name: getattr(self, name) for name in _FIGURES}}
+
+    @classmethod
+    def from_arrays(cls, arrays: Mapping[str, npt.NDArray]) -> Figures:
+        """The inverse of `arrays`."""
+        return cls(int(arrays["size"][0]), *(np.asarray(arrays[name]) for name in _FIGURES))
+
+    def of(self, hashes: npt.NDArray[np.uint64]) -> npt.NDArray[np.int64]:
+        """The places of terms that are all among them."""
+        return np.searchsorted(self.hashes, hashes)
+
+    @property
+    def spoken(self) -> tuple[str, ...]:
+        """The languages, the commonest first, of several as common the one met first; English where there is none."""
+        counts, first = self.languages
+        order = sorted(np.flatnonzero(counts).tolist(), key=lambda each: (-counts[each], first[each]))
+        return tuple(NUMBERED[each] if each < len(NUMBERED) else NONE for each in order) or (ENGLISH,)
+
+
+_FIGURES = ("hashes", "frequency", "sums", "lengths", "languages")
+
+
+def figures(body: Terms, scoring: Scoring = Scoring(), titles: Terms | None = None) -> Figures:
+    """The figures of some documents' texts."""
+    fields = [body] if titles is None else [body, titles]
+    hashes = np.unique(np.concatenate([columns["vocabulary"] for columns, _ in fields]))
+    tables = [table_of(*each, hashes) for each in fields]
+    sums = np.zeros(tables[0].shape[1])
+    for table, weight in zip(tables, (1.0, scoring.title_weight)):
+        sums += weight * np.bincount(table.indices, weights=table.data, minlength=len(sums))
+    there = tables[0] if titles is None else tables[0] + tables[1]
+    frequency = np.bincount(there.indices, minlength=len(sums)).astype(np.int64)
+    lengths = np.array([int(table.data.sum(dtype=np.int64)) for table in tables], dtype=np.int64)
+    numbers = np.asarray(body[0]["language"]).astype(np.int64)
+    numbers[numbers < 0] = len(NUMBERED)
+    languages = np.zeros((2, len(NUMBERED) + 1), dtype=np.int64)
+    languages[0] = np.bincount(numbers, minlength=len(NUMBERED) + 1)
+    languages[1] = len(numbers)
+    known, first = np.unique(numbers, return_index=True)
+    languages[1, known] = first
+    return Figures(tables[0].shape[0], hashes, frequency[: len(hashes)], sums[: len(hashes)], lengths, languages)
+
+
+def joined(parts: Sequence[Figures]) -> Figures:
+    """The figures of all texts, from those of shards in their order."""
+    hashes = np.unique(np.concatenate([part.hashes for part in parts]))
+    frequency, sums = np.zeros(len(hashes), dtype=np.int64), np.zeros(len(hashes))
+    languages = np.zeros_like(parts[0].languages)
+    before = 0
+    for part in parts:
+        places = np.searchsorted(hashes, part.hashes)
+        frequency[places] += part.frequency
+        sums[places] += part.sums
+        fresh = (languages[0] == 0) & (part.languages[0] > 0)
+        languages[1, fresh] = before + part.languages[1, fresh]
+        languages[0] += part.languages[0]
+        before += int(part.languages[0].sum())
+    lengths = np.sum([part.lengths for part in parts], axis=0)
+    return Figures(sum(part.size for part in parts), hashes, frequency, sums, lengths, languages)
+
+
 PLAIN = Scoring()
 SCORINGS = ("bm25", "bm25+", "dirichlet")
 
@@ -74,6 +150,12 @@ class KeywordIndex:
     weights: npt.NDArray[np.float32]
     norms: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, np.float32))
     languages: tuple[str, ...] = (ENGLISH,)
+    whole: Figures | None = None  # of all texts, where these are a shard of them
+
+    @property
+    def total(self) -> int:
+        """The number of all texts, those of other shards too."""
+        return self.size if self.whole is None else self.whole.size
 
     def search(self, query: str, top: int, narrowing: Narrowing | None = None) -> list[Hit]:
         """The `top` texts (or, narrowed, chunks) that share a term with the query, as (number, score), best first; every
@@ -152,7 +234,12 @@ class KeywordIndex:
         return row
 
     def document_frequency(self, term: str) -> int:
-        """In how many texts a term (already stemmed) stands."""
+        """In how many of all texts a term (already stemmed) stands."""
+        if self.whole is not None:
+            wanted = np.uint64(hash_of(term))
+            place = int(np.searchsorted(self.whole.hashes, wanted))
+            there = place < len(self.whole.hashes) and self.whole.hashes[place] == wanted
+            return int(self.whole.frequency[place]) if there else 0
         left, right = self._postings(term)
         return right - left
 
@@ -163,7 +250,7 @@ class KeywordIndex:
 
     def rarity(self, term: str) -> float:
         """The weight of a (stemmed) term by itself: ln(1 + N ÷ (n + ½)); greatest for one that stands nowhere."""
-        return math.log1p(self.size / (self.document_frequency(term) + 0.5))
+        return math.log1p(self.total / (self.document_frequency(term) + 0.5))
 
     def _postings(self, term: str) -> tuple[int, int]:
         wanted = hash_of(term)
@@ -185,10 +272,10 @@ class KeywordIndex:
         }
 
     @classmethod
-    def from_arrays(cls, arrays: dict[str, npt.NDArray]) -> KeywordIndex:
-        """The inverse of `arrays`."""
+    def from_arrays(cls, arrays: dict[str, npt.NDArray], whole: Figures | None = None) -> KeywordIndex:
+        """The inverse of `arrays`; of a shard the figures of the `whole` stand elsewhere."""
         columns = {name: arrays[name] for name in ("hashes", "first", "texts", "weights", "norms")}
-        return cls(int(arrays["size"][0]), **columns, languages=_named(arrays["languages"]))
+        return cls(int(arrays["size"][0]), **columns, languages=_named(arrays["languages"]), whole=whole)
 
 
 def _number(language: str) -> int:
@@ -213,10 +300,14 @@ def build(
     return merge(whole(texts), scoring, whole(titles) if scoring.title_weight > 0 else None)
 
 
-def merge(body: Terms, scoring: Scoring = PLAIN, titles: Terms | None = None) -> KeywordIndex:
-    """An index from the terms of all documents, each field as (columns, where each document's begin and end)."""
+def merge(
+    body: Terms, scoring: Scoring = PLAIN, titles: Terms | None = None, whole: Figures | None = None
+) -> KeywordIndex:
+    """An index from the terms of documents, each field as (columns, where each document's begin and end); of a shard of
+    them where the figures of the `whole` are given, by which its postings are weighed as if all stood in one index."""
+    shard = whole is not None
+    whole = whole or figures(body, scoring, titles)
     fields = [body] if titles is None else [body, titles]
-    languages = _named(body[0]["language"])
     hashes = np.unique(np.concatenate([columns["vocabulary"] for columns, _ in fields]))
     counts = table_of(*body, hashes)
     size = counts.shape[0]
@@ -224,36 +315,43 @@ def merge(body: Terms, scoring: Scoring = PLAIN, titles: Terms | None = None) ->
         nothing = np.zeros(0)
         first = np.zeros(1, np.int64)
         return KeywordIndex(
-            size,
-            nothing.astype(np.uint64),
-            first,
-            nothing.astype(np.int32),
-            nothing.astype(np.float32),
-            languages=languages,
-        )
+            size, nothing.astype(np.uint64), first, nothing.astype(np.int32), nothing.astype(np.float32),
+            languages=whole.spoken, whole=whole if shard else None,
+        )  # fmt: skip
     model = scoring.way == "dirichlet"
-    table = counts.astype(np.float32) if model else _by_length(counts, scoring.b)
+    means = [length / max(1, whole.size) for length in whole.lengths.tolist()]
+    table = counts.astype(np.float32) if model else _by_length(counts, scoring.b, means[0])
     if titles is not None:
         other = table_of(*titles, hashes)
         table = table + np.float32(scoring.title_weight) * (
-            other.astype(np.float32) if model else _by_length(other, scoring.title_b)
+            other.astype(np.float32) if model else _by_length(other, scoring.title_b, means[1])
         )
     norms = np.zeros(0, np.float32)
     if model:
         lengths = np.asarray(table.sum(axis=1), dtype=np.float64).ravel()
         norms = np.log(scoring.mu / (lengths + scoring.mu)).astype(np.float32)
     columns = table.tocsc()  # of each term the texts in ascending order
-    frequency = np.diff(columns.indptr)
+    own = np.diff(columns.indptr)
+    places = whole.of(hashes)
     if model:
-        sums = np.asarray(columns.sum(axis=0), dtype=np.float64).ravel()
-        per_term = sums / max(float(sums.sum()), 1e-9)
+        per_term = whole.sums[places] / max(float(whole.sums.sum()), 1e-9)
     elif scoring.way == "bm25+":
-        per_term = np.log((size + 1) / np.maximum(frequency, 1))
+        per_term = np.log((whole.size + 1) / np.maximum(whole.frequency[places], 1))
     else:
-        per_term = np.log1p((size - frequency + 0.5) / (frequency + 0.5))
-    _weigh(columns.data, np.repeat(per_term, frequency), scoring)
+        frequency = whole.frequency[places]
+        per_term = np.log1p((whole.size - frequency + 0.5) / (frequency + 0.5))
+    _weigh(columns.data, np.repeat(per_term, own), scoring)
     texts_of = columns.indices.astype(np.int32, copy=False)
-    return KeywordIndex(size, hashes, columns.indptr.astype(np.int64), texts_of, columns.data, norms, languages)
+    return KeywordIndex(
+        size,
+        hashes,
+        columns.indptr.astype(np.int64),
+        texts_of,
+        columns.data,
+        norms,
+        whole.spoken,
+        whole if shard else None,
+    )
 
 
 def _weigh(weights: npt.NDArray[np.float32], per_term: npt.NDArray[np.float64], scoring: Scoring) -> None:
@@ -268,10 +366,10 @@ def _weigh(weights: npt.NDArray[np.float32], per_term: npt.NDArray[np.float64], 
             weights[left : left + _SLICE] = of * (some * (scoring.k1 + 1) / (some + scoring.k1) + more)
 
 
-def _by_length(counts: Any, b: float) -> Any:
+def _by_length(counts: Any, b: float, mean: float) -> Any:
     """Counts divided by how long their text is beside the mean, as float32."""
     lengths = np.asarray(counts.sum(axis=1)).ravel()
-    norm = 1 - b + b * lengths / max(float(lengths.mean()), 1e-9)
+    norm = 1 - b + b * lengths / max(mean, 1e-9)
     table = counts.astype(np.float32)
     table.data /= np.repeat(np.maximum(norm, 1e-9), np.diff(counts.indptr)).astype(np.float32)
     return table

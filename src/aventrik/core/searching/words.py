@@ -82,7 +82,7 @@ def left_out(words: Sequence[str], index: KeywordIndex, language: str) -> frozen
     known = stop_words(language)
     if language == ENGLISH:
         return known
-    least = index.size / _FREQUENT
+    least = index.total / _FREQUENT
     often = {
         word for word in words
         if word in known and max(map(index.document_frequency, index.stems([word])), default=0) >= least

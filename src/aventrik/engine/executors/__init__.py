@@ -35,7 +35,9 @@ class Work:
 
     `condition` is the key of the names that a filter lets pass, "" without one. `fresh` models ask anew whatever the call
     store has. `takes` counts how often what keys stand for has changed during the command. `busy` is how many requests
-    the models of the stage take at a time, 0 when none is on a server.
+    the models of the stage take at a time, 0 when none is on a server. `shards` is how many parts the indexes are in, 0
+    where they are whole; `shard` is the part that work on questions looks into (−1: all), or that a `step` of making an
+    index is about.
     """
 
     home: Home
@@ -50,6 +52,9 @@ class Work:
     fresh: bool = False
     takes: int = 0
     busy: int = 0
+    shards: int = 0
+    shard: int = -1
+    step: str = ""
 
 
 @dataclass

@@ -78,6 +78,7 @@ def perform(version: str, work: Work) -> Done | Failure | OtherVersion:
     try:
         bench = _bench(work.home, work.fresh)
         bench.follow(work.takes)
+        bench.shards = work.shards
         if work.part and bench.store.arrays.has_part(work.part):  # made before a command was stopped
             return Done()
         before = bench.models.accounts()

@@ -23,7 +23,7 @@ from ...core.indexing.texts import owners, texts_from, write
 from ...core.indexing.vectors import search as exact
 from ...core.protocols import State
 from ...core.rewriting.glossary import Entry, Glossary, definitions
-from ...core.searching.in_memory import InMemory
+from ...core.searching.in_memory import InMemory, Span, span_of
 from ...storage.protocols import Collection, Columns
 from ..given import Given
 from .listed import source
@@ -261,7 +261,34 @@ def word_searcher(given: Given) -> InMemory:
         return "\n".join([*source(document, ranges), text_of(document.text, ranges)])
 
     owner = None if written is None else written.owner
-    return InMemory(given.key, table, owner, keyword=given["keyword"], text_of=text_of_chunk)
+    return InMemory(given.key, table, owner, given["keyword"], text_of=text_of_chunk, span=_span(given, table, owner))
+
+
+def _span(given: Given, table: ChunkTable, owner: npt.NDArray[np.int32] | None) -> Span | None:
+    return None if given.shard is None else span_of(table, owner, *given.shard)
+
+
+def shard_terms(given: Given) -> tuple[keyword.Terms, keyword.Terms | None]:
+    """The terms of one shard's documents, of body and titles."""
+    assert given.shard is not None
+    table = given["chunks"]
+    found: list[keyword.Terms | None] = []
+    owner = None if given["written"] is None else given["written"].owner
+    span = span_of(table, owner, *given.shard)
+    first = int(table.doc[span.first]) if span.first < len(table) else len(table.docs)
+    first = first if given.shard[0] else 0  # documents without a chunk stand at the end of the shard before
+    last = int(table.doc[span.last]) if span.last < len(table) else len(table.docs)
+    for each in (given["terms"], given["title terms"]):
+        if each is None:
+            found.append(None)
+            continue
+        columns = {
+            name: column[each.ends[name][first] : each.ends[name][last]] for name, column in each.columns.items()
+        }
+        ends = {name: rows[first : last + 1] - rows[first] for name, rows in each.ends.items()}
+        found.append((columns, ends))
+    assert found[0] is not None
+    return found[0], found[1]
 
 
 @dataclass(frozen=True)
@@ -287,5 +314,8 @@ def vector_searcher(given: Given) -> InMemory:
             return compact_search(kept, rows, queries, top, allowed, how.rescore)
         return exact(rows, queries, top, allowed)
 
-    written = given["written"]
-    return InMemory(given.key, given["chunks"], None if written is None else written.owner, nearest=near)
+    owner = None if given["written"] is None else given["written"].owner
+    span = _span(given, given["chunks"], owner)
+    if span is not None:
+        rows = rows[span.first_text : span.last_text]
+    return InMemory(given.key, given["chunks"], owner, nearest=near, span=span)

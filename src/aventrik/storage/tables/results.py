@@ -59,6 +59,10 @@ class TabledResults:
             ],
         )
 
+    def drop(self, ids: Sequence[str]) -> None:
+        """Drops results that no run refers to."""
+        self._db.many("DELETE FROM results WHERE id = ?", [(each,) for each in ids])
+
     def any_takes(self) -> bool:
         """Whether any key has been made anew."""
         return bool(self._db.rows("SELECT 1 FROM takes LIMIT 1"))

@@ -109,6 +109,7 @@ OTHER: dict[str, tuple[Any, dict[str, Any]]] = {
     "search.links": (8, {}),
     "search.build_effort": (8, {}),
     "search.effort": (9, {}),
+    "search.parts": (2, {}),
     "search.lists": (2, {"search.nearest": "lists"}),
     "search.probes": (1, {"search.nearest": "lists"}),
     "reranking": ([{"step": "closeness"}], {}),

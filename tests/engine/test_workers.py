@@ -165,7 +165,7 @@ def test_no_scheduler_is_told_and_nothing_begun(workspace: Program, monkeypatch:
 @pytest.fixture(scope="module")
 def two() -> Iterator[DaskExecutor]:
     notes: list[str] = []
-    executor = DaskExecutor("", 2, 1.0, tell=notes.append)
+    executor = DaskExecutor("", 2, 2.0, tell=notes.append)
     executor.notes = notes  # type: ignore[attr-defined]
     yield executor
     executor.close()
@@ -228,7 +228,7 @@ def test_a_worker_that_died_or_hangs_is_told_and_its_work_done_by_another(two: D
     assert done.marks == [("after all", False)]
     [done] = two._made([call(hangs_once, str(tmp_path / "h"))])
     assert done.marks == [("after all", False)]
-    assert any("took a worker over 1 s" in note for note in two.notes)  # type: ignore[attr-defined]
+    assert any("took a worker over 2 s" in note for note in two.notes)  # type: ignore[attr-defined]
 
 
 def test_what_workers_die_of_is_named(two: DaskExecutor) -> None:
@@ -293,6 +293,8 @@ def test_indexes_in_shards_find_what_whole_ones_find(workspace: Program, tmp_pat
         text = settings.format(name=name, weight=weight, scoring=scoring, where=where)
         if name == "plain":
             text += '[[rewriting]]\nmethod = "parts"\n[[reranking]]\nstep = "closeness"\n'
+        if name == "fields":
+            text += 'nearest = "graph"\nparts = 3\n'
         (workspace.folder / "configs" / f"{name}.toml").write_text(text)
     (workspace.folder / "configs" / "starter.toml").unlink()
     shutil.copytree(workspace.folder, other.folder)
@@ -302,5 +304,8 @@ def test_indexes_in_shards_find_what_whole_ones_find(workspace: Program, tmp_pat
     other("run")
     assert digests(other.folder) == digests(workspace.folder)
     names = [path.name for path in (other.folder / ".aventrik" / "arrays").iterdir()]
-    assert sum(" index " in name for name in names) == 5 * 3  # three ways of weighing, five shards
+    assert sum(" index " in name for name in names) == 5 * 3 + 3  # three ways of weighing, five shards; three parts
+    assert {name: found for name, found in arrays(workspace.folder).items() if ".nearest." in name} == {
+        name: found for name, found in arrays(other.folder).items() if ".nearest." in name and " " not in name
+    }
     assert not any("shard" in name for name in names)

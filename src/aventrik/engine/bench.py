@@ -26,6 +26,7 @@ from .records import decode, digest, encode
 from .resolved import Resolved
 from .shards import SHARDED, make_shard, opened_shard
 from .stage import CORPUS, DOCUMENT, QUESTION, SOURCE_RECORDS, SOURCES, Chain, Node
+from .stages.corpus import open_part
 from .stores import address_of
 
 _OPEN = 24  # indexes and tables held open at a time
@@ -267,6 +268,8 @@ class Place:
         if self.bench.shards and name in SHARDED:
             if name == "keyword":
                 return opened_shard(self, key, shard)
+            if name == "nearest" and shard >= 0:
+                return open_part(self.bench.store.arrays.folder(key), shard)
             if shard >= 0:
                 key = f"{key} {shard}"
         if self.bench.holds(key):

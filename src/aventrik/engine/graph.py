@@ -52,7 +52,7 @@ GRAPH: tuple[Stage, ...] = (
         used=lambda resolved: resolved.configuration.index.title_weight > 0,
     ),
     Stage(
-        "keyword", 4, CORPUS, ("terms", "title terms"), corpus.keyword_index, picked.weighing, open=corpus.open_keyword,
+        "keyword", 5, CORPUS, ("terms", "title terms"), corpus.keyword_index, picked.weighing, open=corpus.open_keyword,
         used=picked.ranks_words,
     ),
     Stage(
@@ -68,7 +68,7 @@ GRAPH: tuple[Stage, ...] = (
         used=lambda resolved: picked.by_vectors(resolved) and picked.coding(resolved) != Coding(),
     ),
     Stage(
-        "nearest", 4, CORPUS, ("vectors", "codes"), corpus.nearest_index,
+        "nearest", 5, CORPUS, ("vectors", "codes", "chunks", "written"), corpus.nearest_index,
         lambda resolved: resolved.configuration.search.nearness.told(), open=corpus.open_nearest,
         write=corpus.write_nearest,
         used=lambda resolved: (
@@ -80,7 +80,7 @@ GRAPH: tuple[Stage, ...] = (
         used=picked.ranks_words,
     ),
     Stage(
-        "near", 2, CORPUS, ("chunks", "written", "vectors", "codes", "nearest"), corpus.vector_searcher, picked.nearing,
+        "near", 3, CORPUS, ("chunks", "written", "vectors", "codes", "nearest"), corpus.vector_searcher, picked.nearing,
         kept=False, used=lambda resolved: picked.by_vectors(resolved) and picked.here(resolved),
     ),
     Stage(

@@ -16,7 +16,7 @@ from .bench import Bench, Place
 from .executors import Done, Work
 from .records import digest, encode
 from .resolved import Wanted
-from .shards import by_shard, joined_hits, make_shards, work_by_shard
+from .shards import joined_hits, make_parts, make_shards, shards_of, work_by_shard
 from .sources import sources_of
 from .stage import QUESTION, SOURCES, Node, needed
 
@@ -178,11 +178,14 @@ class Passing:
         again = [key for key in missing if present[key] in self._known]
         takes = self.bench.store.results.next_takes(again) if again else {}
         names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
-        sharded = by_shard(self.place, node)
-        if not sharded:
+        count_of_shards = shards_of(self.place, node)
+        if not count_of_shards:
             self.place.wide(node)  # made when missing, before the clock of this stage starts
         else:
-            make_shards(self.place)
+            if node.stage.name == "keyword hits":
+                make_shards(self.place)
+            elif "nearest" in self.place.nodes:
+                make_parts(self.place)
             for each in node.inputs.values():
                 if each in ("words", "near"):
                     self._open_below(each)
@@ -197,8 +200,8 @@ class Passing:
                 yield self._work(node, part, names)
 
         self._through = 0
-        done_work = self._of_shards(node, work()) if sharded else self.bench.executor.map(work())
-        for done in done_work:
+        one = self.bench.executor.map
+        for done in self._of_shards(node, work(), count_of_shards) if count_of_shards else one(work()):
             part = parts.popleft()
             self._through += len(part)
             for (key, _), mark in zip(part, done.marks):
@@ -245,24 +248,24 @@ class Passing:
             if source in self.place.nodes and source != "keyword":
                 self.place.open(source)
 
-    def _of_shards(self, node: Node, work: Iterator[Work]) -> Iterator[Done]:
+    def _of_shards(self, node: Node, work: Iterator[Work], count: int) -> Iterator[Done]:
         """What work comes to that is done shard by shard: the lists of all shards merged."""
         whole: deque[Work] = deque()
 
         def pieces() -> Iterator[Work]:
             for each in work:
                 whole.append(each)
-                yield from work_by_shard(self.place, each)
+                yield from work_by_shard(each, count)
 
         results, some = self.bench.store.results, []
         for done in self.bench.executor.map(pieces()):
             some.append(done)
-            if len(some) < self.bench.shards:
+            if len(some) < count:
                 continue
             each = whole.popleft()
             top = node.settings if node.stage.name == "vector hits" else node.settings.depth
             began = time.perf_counter()
-            rows = [self.bench.read(node, piece.names) for piece in work_by_shard(self.place, each)]
+            rows = [self.bench.read(node, piece.names) for piece in work_by_shard(each, count)]
             kept = []
             for name, lists in zip(each.names, zip(*rows)):
                 record = joined_hits(lists, top)
@@ -270,7 +273,7 @@ class Passing:
                 kept.append(Kept(name, node.name, digest(body), body, False, 0.0))
                 self.bench.remember(name, record)
             results.keep(kept)
-            results.drop([name for piece in work_by_shard(self.place, each) for name in piece.names])
+            results.drop([name for piece in work_by_shard(each, count) for name in piece.names])
             seconds = sum(one.seconds for one in some) + time.perf_counter() - began
             some = []
             yield Done(marks=[(row.digest, False) for row in kept], seconds=seconds)

@@ -26,7 +26,7 @@ def recall(place: Place) -> float | None:
         found = place.open("server").recall()
     else:
         rows = place.open("codes").rows if "codes" in place.nodes else place.open("vectors")
-        found = approximate.recall(place.open("nearest"), rows, search.reach)
+        found = approximate.recall(place.open("near").nearest, rows)
     body = encode(found)
     store.keep([Kept(key, "recall", digest(body), body)])
     return found

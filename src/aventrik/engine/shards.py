@@ -2,15 +2,18 @@
 the lists merged. What is found is what one index finds, byte for byte.
 
 Of words each shard has postings of its own, weighed by the figures of all texts. Vectors are searched by shard where all
-of them are looked at; an approximate index, and vectors that are kept in fewer bits, are searched whole.
+of them are looked at, and by part where the configuration has an approximate index in `parts`, which are then the
+shards; vectors that are kept in fewer bits are searched whole.
 """
 
 from __future__ import annotations
 
+import shutil
 import time
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -25,20 +28,21 @@ if TYPE_CHECKING:
     from .executors import Work
     from .stage import Node
 
-SHARDED = ("keyword", "words", "near")
+SHARDED = ("keyword", "words", "near", "nearest")
 FIGURES, INDEX = "figures", "index"
 
 
-def by_shard(place: Place, node: Node) -> bool:
-    """Whether a stage of questions is done shard by shard, and its lists merged."""
-    if place.bench.shards < 2:
-        return False
+def shards_of(place: Place, node: Node) -> int:
+    """In how many shards a stage of questions is done whose lists are merged; 0 for one that is done whole."""
+    count = place.bench.shards if place.bench.shards > 1 else 0
     if node.stage.name == "keyword hits":
-        return node.inputs["words"] == "words" and not node.settings.how.feedback
-    if node.stage.name == "vector hits" and node.inputs["near"] == "near":
-        near = place.nodes["near"].inputs
-        return near["codes"] is None and near["nearest"] is None
-    return False
+        return count if node.inputs["words"] == "words" and not node.settings.how.feedback else 0
+    if node.stage.name == "vector hits" and node.inputs["near"] == "near" and place.bench.executor.remote:
+        if "nearest" in place.nodes:
+            parts = int(place.nodes["nearest"].settings.parts)
+            return parts if parts > 1 else 0
+        return count if place.nodes["near"].inputs["codes"] is None else 0
+    return 0
 
 
 def joined_hits(lists: Sequence[Hits], top: int) -> Hits:
@@ -73,6 +77,30 @@ def make_shards(place: Place) -> None:
     bench.timed("keyword", 1, began)
 
 
+def make_parts(place: Place) -> None:
+    """Has an approximate index made part by part, each by a worker; the whole is put together of them."""
+    bench, node = place.bench, place.nodes["nearest"]
+    key, arrays, count = place.keys.corpus("nearest"), bench.store.arrays, int(node.settings.parts)
+    if _there(arrays, key):
+        return
+    for source in node.inputs.values():
+        if source:
+            place.open(source)
+    began = time.perf_counter()
+    work = [replace(place.work(node, shard=shard, step=INDEX), shards=count) for shard in range(count)]
+    for done, _ in enumerate(bench.executor.map(work)):
+        bench.progress(f"nearest{bench.executor.label}", done, count)
+    parts = [arrays.folder(_name(key, INDEX, shard, count)) for shard in range(count)]
+
+    def together(draft: Path) -> None:
+        for number, folder in enumerate(parts):
+            for file in folder.glob("0.*"):
+                shutil.copy(file, draft / f"{number}{file.name.removeprefix('0')}")
+
+    arrays.keep(key, together)
+    bench.timed("nearest", 1, began)
+
+
 def make_shard(place: Place, node: Node, step: str, shard: int) -> None:
     """Makes the figures of a shard, or its postings, and keeps them."""
     key, arrays, count = place.keys.corpus(node.name), place.bench.store.arrays, place.bench.shards
@@ -80,6 +108,10 @@ def make_shard(place: Place, node: Node, step: str, shard: int) -> None:
     if _there(arrays, name):  # made before a command was stopped
         return
     inputs = {each: None if source is None else place.open(source) for each, source in node.inputs.items()}
+    if node.name == "nearest":
+        made = node.stage.function(place.given(node, inputs, key, shard))
+        arrays.keep(name, partial(node.stage.write, made))
+        return
     inputs["chunks"] = place.open("chunks")
     inputs["written"] = place.open("written") if "written" in place.nodes else None
     body, titles = shard_terms(place.given(node, inputs, key, shard))
@@ -113,11 +145,11 @@ def opened_shard(place: Place, key: str, shard: int) -> keyword.KeywordIndex:
     return found
 
 
-def work_by_shard(place: Place, work: Work) -> list[Work]:
+def work_by_shard(work: Work, count: int) -> list[Work]:
     """Work on questions, a piece for each shard; what each comes to stands under names of its own."""
     return [
-        replace(work, shard=shard, names=tuple(_name(name, "shard", shard, work.shards) for name in work.names))
-        for shard in range(place.bench.shards)
+        replace(work, shard=n, shards=count, names=tuple(_name(name, "shard", n, count) for name in work.names))
+        for n in range(count)
     ]
 
 

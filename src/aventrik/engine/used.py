@@ -72,6 +72,7 @@ _USED: dict[str, Callable[[Configuration], bool]] = {
     "search.build_effort": lambda made: _by_vectors(made) and made.search.nearest == "graph",
     "search.effort": lambda made: _by_vectors(made) and made.search.nearest == "graph",
     "search.lists": lambda made: _by_vectors(made) and made.search.nearest == "lists",
+    "search.parts": lambda made: _by_vectors(made) and made.search.nearest != "exact" and _here(made),
     "search.probes": lambda made: _by_vectors(made) and made.search.nearest == "lists",
     "context.keep": _answers,
     "context.budget": _answers,

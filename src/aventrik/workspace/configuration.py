@@ -143,6 +143,7 @@ class Search(_Table):
     effort: int = Field(256, ge=1, le=100_000)
     lists: int = Field(0, ge=0, le=1_000_000)
     probes: int = Field(20, ge=1, le=1_000_000)
+    parts: int = Field(1, ge=1, le=10_000)
     stop_words: Annotated[str, one_of(STOP_WORDS)] = "drop"
     feedback: int = Field(0, ge=0, le=1000)
     feedback_terms: int = Field(20, ge=1, le=1000)
@@ -161,7 +162,7 @@ class Search(_Table):
     @property
     def nearness(self) -> Nearness:
         """How an approximate index is laid out."""
-        return Nearness(self.nearest, self.links, self.build_effort, self.lists)
+        return Nearness(self.nearest, self.links, self.build_effort, self.lists, self.parts)
 
     @property
     def reach(self) -> Reach:

@@ -7,6 +7,7 @@ Zisserman, 2003, as Jégou and others, 2011, use it); both are those of the libr
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
@@ -31,18 +32,20 @@ LAYOUTS = ("exact", "graph", "lists")
 @dataclass(frozen=True)
 class Nearness:
     """How the index is laid out. Graph: `links` a vector, `build_effort` vectors looked at for each that is added.
-    Lists: how many `lists`, 0 meaning four times the square root of the number of vectors."""
+    Lists: how many `lists`, 0 meaning four times the square root of the number of vectors. With several `parts` each has
+    an index of its own, and the lists found in them are merged."""
 
     way: str = "exact"
     links: int = 32
     build_effort: int = 80
     lists: int = 0
+    parts: int = 1
 
     def told(self) -> Nearness:
         """The same without what its way does not use."""
         if self.way == "graph":
-            return Nearness(self.way, self.links, self.build_effort)
-        return Nearness(self.way, lists=self.lists)
+            return Nearness(self.way, self.links, self.build_effort, parts=self.parts)
+        return Nearness(self.way, lists=self.lists, parts=self.parts)
 
 
 @dataclass(frozen=True)
@@ -65,7 +68,7 @@ def build(vectors: npt.NDArray[np.float32], how: Nearness) -> Any:
     """A faiss index over unit vectors (n, d). Built by one thread where the order of work would change the outcome."""
     faiss = _library()
     count, width = vectors.shape
-    if how.way == "graph":
+    if how.way == "graph" or not count:
         index = faiss.IndexHNSWFlat(width, how.links, faiss.METRIC_INNER_PRODUCT)
         index.hnsw.efConstruction = how.build_effort
         threads = faiss.omp_get_max_threads()
@@ -132,17 +135,18 @@ def search(
     return rescored(vectors, queries, places, top)
 
 
-def recall(index: Any, vectors: npt.NDArray[np.float32], reach: Reach, top: int = 10) -> float:
-    """Share of the `top` nearest that the index finds too, 0 to 1: the mean over up to 200 of the vectors themselves,
+Found = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"], list[list[Hit]]]
+
+
+def recall(found: Found, vectors: npt.NDArray[np.float32], top: int = 10) -> float:
+    """Share of the `top` nearest that a search finds too, 0 to 1: the mean over up to 200 of the vectors themselves,
     spread evenly, each as a query and not counted as its own neighbour."""
     if len(vectors) < 2:
         return 1.0
     chosen = np.unique(np.linspace(0, len(vectors) - 1, _PROBES).astype(np.int64))
     queries = np.ascontiguousarray(vectors[chosen])
     shares = []
-    for own, near, true in zip(
-        chosen, search(index, vectors, queries, top + 1, reach), exact(vectors, queries, top + 1)
-    ):
+    for own, near, true in zip(chosen, found(queries, top + 1, None), exact(vectors, queries, top + 1)):
         wanted = {place for place, _ in true if place != own}
         shares.append(len(wanted & {place for place, _ in near}) / max(1, len(wanted)))
     return float(np.mean(shares))

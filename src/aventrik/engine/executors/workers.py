@@ -72,6 +72,8 @@ class DaskExecutor:
         try:
             import dask
             from distributed import Client, LocalCluster
+
+            from .loading import Loading
         except ImportError:
             raise MissingExtra("work on the workers of Dask ([engine])", "dask") from None
         for name in list(logging.root.manager.loggerDict):  # what it tells is told by this program
@@ -96,6 +98,8 @@ class DaskExecutor:
                     )  # fmt: skip
             self._client = Client(self._cluster or scheduler, timeout=_GONE)
             self._client.wait_for_workers(1, timeout=_WORKERS)
+            # What the work needs is loaded as a worker starts, not in the time of its first piece.
+            self._client.register_plugin(Loading())
         except (OSError, TimeoutError, ValueError, RuntimeError) as error:
             self.close()
             raise Unavailable(

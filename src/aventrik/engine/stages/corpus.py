@@ -17,9 +17,11 @@ from ...core.context.serving import ServedTable, served, served_columns
 from ...core.documents import Document
 from ...core.documents.spans import text_of
 from ...core.indexing import approximate, keyword, terms
+from ...core.indexing.approximate import Nearness
 from ...core.indexing.compact import Coding, Compact, compacted, cut
 from ...core.indexing.compact import search as compact_search
 from ...core.indexing.texts import owners, texts_from, write
+from ...core.indexing.vectors import merged
 from ...core.indexing.vectors import search as exact
 from ...core.protocols import State
 from ...core.rewriting.glossary import Entry, Glossary, definitions
@@ -29,7 +31,7 @@ from ..given import Given
 from .listed import source
 
 FITTED_ON = 60_000  # index texts, spread evenly, that a model is fitted on at the most
-_NEAREST = "nearest.faiss"
+_NEAREST = ".nearest.faiss"
 
 
 # A document at a time.
@@ -151,11 +153,18 @@ def fitted(given: Given) -> State:
     return learnt
 
 
-def nearest_index(given: Given) -> Any:
-    """An index that finds near vectors without looking at all of them."""
-    given.progress("nearest", 0, 1)
-    cut = given["codes"]
-    return approximate.build(given["vectors"] if cut is None else cut.rows, given.settings)
+def nearest_index(given: Given) -> list[Any]:
+    """The indexes that find near vectors without looking at all of them, one for each part; that of a shard alone."""
+    how: Nearness = given.settings
+    owner = None if given["written"] is None else given["written"].owner
+    rows = given["vectors"] if given["codes"] is None else given["codes"].rows
+    shards = range(how.parts) if given.shard is None else [given.shard[0]]
+    made = []
+    for done, number in enumerate(shards):
+        given.progress("nearest", done, len(shards))
+        span = span_of(given["chunks"], owner, number, how.parts)
+        made.append(approximate.build(rows[span.first_text : span.last_text], how))
+    return made
 
 
 # How what is kept is opened again.
@@ -239,14 +248,22 @@ def open_keyword(folder: Path) -> keyword.KeywordIndex:
     return keyword.KeywordIndex.from_arrays(open_arrays(folder))
 
 
-def write_nearest(index: Any, folder: Path) -> None:
-    """Writes an approximate index."""
-    approximate.write(index, folder / _NEAREST)
+def write_nearest(indexes: Sequence[Any], folder: Path) -> None:
+    """Writes approximate indexes, a file each."""
+    for number, index in enumerate(indexes):
+        approximate.write(index, folder / f"{number}{_NEAREST}")
 
 
-def open_nearest(folder: Path) -> Any:
-    """The approximate index."""
-    return approximate.opened(folder / _NEAREST)
+def open_nearest(folder: Path) -> list[Any]:
+    """The approximate indexes."""
+    return [
+        approximate.opened(folder / f"{number}{_NEAREST}") for number in range(len(list(folder.glob(f"*{_NEAREST}"))))
+    ]
+
+
+def open_part(folder: Path, number: int) -> list[Any]:
+    """The approximate index of one part."""
+    return [approximate.opened(folder / f"{number}{_NEAREST}")]
 
 
 # What searches them.
@@ -303,19 +320,31 @@ class Nearing:
 def vector_searcher(given: Given) -> InMemory:
     """Vector search over the chunks: exact, through codes in fewer bits, or through the approximate index where there is
     one."""
-    rows, index, kept, how = given["vectors"], given["nearest"], given["codes"], given.settings
+    rows, indexes, kept, how = given["vectors"], given["nearest"], given["codes"], given.settings
+    table, owner = given["chunks"], None if given["written"] is None else given["written"].owner
+    span = _span(given, table, owner)
+    first = span.first_text if span is not None else 0
+    if span is not None:
+        rows = rows[span.first_text : span.last_text]
 
     def near(queries: npt.NDArray, top: int, allowed: npt.NDArray[np.bool_] | None) -> list[list[tuple[int, float]]]:
-        if index is not None:
-            if kept is not None:
-                return approximate.search(index, kept.rows, cut(queries, kept.coding.keep), top, how.reach, allowed)
-            return approximate.search(index, rows, queries, top, how.reach, allowed)
+        if indexes is not None:
+            return in_parts(queries, top, allowed)
         if kept is not None:
             return compact_search(kept, rows, queries, top, allowed, how.rescore)
         return exact(rows, queries, top, allowed)
 
-    owner = None if given["written"] is None else given["written"].owner
-    span = _span(given, given["chunks"], owner)
-    if span is not None:
-        rows = rows[span.first_text : span.last_text]
-    return InMemory(given.key, given["chunks"], owner, nearest=near, span=span)
+    def in_parts(
+        queries: npt.NDArray, top: int, allowed: npt.NDArray[np.bool_] | None
+    ) -> list[list[tuple[int, float]]]:
+        found: list[list[list[tuple[int, float]]]] = []
+        own, asked = (rows, queries) if kept is None else (kept.rows, cut(queries, kept.coding.keep))
+        for number, index in enumerate(indexes):
+            part = span or span_of(table, owner, number, len(indexes))
+            begin, end = part.first_text - first, part.last_text - first
+            may = None if allowed is None else allowed[begin:end]
+            lists = approximate.search(index, own[begin:end], asked, top, how.reach, may)
+            found.append([[(place + begin, score) for place, score in row] for row in lists])
+        return found[0] if len(found) == 1 else [merged(row, top) for row in zip(*found)]
+
+    return InMemory(given.key, table, owner, nearest=near, span=span)

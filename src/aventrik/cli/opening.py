@@ -21,6 +21,7 @@ def open_corpus(options: argparse.Namespace, left_out: bool = False, fresh: bool
     from ..engine.opened import Opened
 
     opened = Opened(Path(options.workspace), fresh=fresh)
+    opened.tell = Screen(str(getattr(options, "verb", ""))).warn
     if not opened.corpus.names(left_out):
         raise BadInput(f"{opened.workspace.folder}: no documents yet; 'aventrik gather PATH' reads them in")
     return opened

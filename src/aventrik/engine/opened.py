@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
@@ -25,6 +25,7 @@ from .given import Progress, nothing
 from .hiding import without_hidden
 from .own_prompts import with_prompts
 from .resolved import Resolved, resolve
+from .sharing import share
 from .stores import address_of
 
 if TYPE_CHECKING:  # all stages with all that they stand on, which a verb that only looks need not load
@@ -41,6 +42,7 @@ class Opened:
         self.progress: Progress = progress
         self.fresh = fresh
         self.judges: tuple[str, ...] = ()
+        self.tell: Callable[[str], None] = lambda note: None
         self._conditions: dict[str, tuple[str, frozenset[str] | None]] = {}
         self._tables: dict[Any, str] = {}
         self._searched: tuple[Sequence[Question], Snapshot] | None = None
@@ -50,6 +52,10 @@ class Opened:
         """The workspace's store."""
         found = open_store(address_of(self.workspace))
         take_out_before(found, self.workspace)
+        if found.decided is not None:
+            decided = found.decided
+            self.workspace.written = lambda: share(self.workspace, decided, self.tell)
+            share(self.workspace, decided, self.tell)
         return found
 
     @cached_property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -245,6 +245,13 @@ class Contents:
     bytes: dict[str, int] = field(default_factory=dict)
 
 
+class Decided(Protocol):
+    """What people decided, where the store holds it for all: sheets of rows by name."""
+
+    def sheets(self) -> dict[str, dict[str, str]]: ...
+    def change(self, sheet: str, rows: Mapping[str, str], gone: Iterable[str]) -> None: ...
+
+
 class Limits(Protocol):
     """What is left of the limits of servers, shared by all who use a store."""
 
@@ -260,6 +267,8 @@ class Store(Protocol):
     def address(self) -> Path | str: ...
     @property
     def limits(self) -> Limits: ...
+    @property
+    def decided(self) -> Decided | None: ...
     @property
     def documents(self) -> DocumentStore: ...
     @property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from .files import read_rows, write_rows
@@ -13,8 +13,9 @@ _COLUMNS = ("document", "left out because")
 class Decisions:
     """What was left out of a workspace's corpus, read from and written to its file."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, written: Callable[[], None] = lambda: None) -> None:
         self.path = path
+        self._written = written
         _, rows = read_rows(path, "document")
         self.reasons: dict[str, str] = {name: row.get(_COLUMNS[1]) or "left out" for name, row in rows.items()}
 
@@ -37,3 +38,4 @@ class Decisions:
 
     def _write(self) -> None:
         write_rows(self.path, _COLUMNS, [{_COLUMNS[0]: n, _COLUMNS[1]: r} for n, r in sorted(self.reasons.items())])
+        self._written()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from .files import read_rows, write_rows
@@ -13,8 +13,9 @@ BY_PERSON = "person"
 class Labels:
     """The labels of a workspace, read from and written to its file."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, written: Callable[[], None] = lambda: None) -> None:
         self.path = path
+        self._written = written
         self.columns, self.rows = read_rows(path, "document")
 
     def given(self, column: str) -> dict[str, str]:
@@ -39,3 +40,4 @@ class Labels:
             self.rows.setdefault(document, {}).update({column: label, f"{column} by": by})
         rows = [{"document": name, **row} for name, row in sorted(self.rows.items())]
         write_rows(self.path, ["document", *self.columns], rows)
+        self._written()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -13,8 +13,9 @@ from .files import read_rows, write_rows
 class Metadata:
     """Metadata from beside the documents, read from and written to its file."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, written: Callable[[], None] = lambda: None) -> None:
         self.path = path
+        self._written = written
         self.columns, self._rows = read_rows(path, "document")
 
     def of(self, name: str) -> dict[str, Any]:
@@ -29,3 +30,4 @@ class Metadata:
         write_rows(
             self.path, ["document", *self.columns], [{"document": n, **r} for n, r in sorted(self._rows.items())]
         )
+        self._written()

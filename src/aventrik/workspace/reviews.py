@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -77,8 +77,9 @@ def check_name(who: str) -> str:
 class Reviews:
     """The decisions of a workspace. `broken` are lines that can't be read: (place, reason); they are left as they are."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, written: Callable[[], None] = lambda: None) -> None:
         self.folder = folder
+        self._written = written
         self.broken: list[tuple[str, str]] = []
         self.every: list[Decision] = []
         for path in sorted(folder.glob("*.jsonl")) if folder.is_dir() else ():
@@ -145,6 +146,7 @@ class Reviews:
                 file.flush()
                 os.fsync(file.fileno())
         self.every.extend(decisions)
+        self._written()
 
     def people(self) -> list[str]:
         """Everybody who decided anything."""

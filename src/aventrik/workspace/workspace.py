@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 
@@ -27,6 +28,7 @@ class Workspace:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        self.written: Callable[[], None] = lambda: None  # is called when somebody's decision was written into a file
         if not (folder / SETTINGS).is_file():
             raise BadInput(f"{folder}: not a workspace (no {SETTINGS} here); 'aventrik new DIR' starts one")
         content, text = load_toml(folder / SETTINGS)
@@ -66,22 +68,22 @@ class Workspace:
     @cached_property
     def decisions(self) -> Decisions:
         """What was left out, from decisions.csv."""
-        return Decisions(self.folder / "decisions.csv")
+        return Decisions(self.folder / "decisions.csv", lambda: self.written())
 
     @cached_property
     def labels(self) -> Labels:
         """The labels of labels.csv."""
-        return Labels(self.folder / "labels.csv")
+        return Labels(self.folder / "labels.csv", lambda: self.written())
 
     @cached_property
     def metadata(self) -> Metadata:
         """What metadata.csv says of documents beside what stands in them."""
-        return Metadata(self.folder / "metadata.csv")
+        return Metadata(self.folder / "metadata.csv", lambda: self.written())
 
     @cached_property
     def reviews(self) -> Reviews:
         """What people decided, from reviews/."""
-        return Reviews(self.folder / "reviews")
+        return Reviews(self.folder / "reviews", lambda: self.written())
 
     @cached_property
     def criteria(self) -> list[Criterion]:

@@ -88,6 +88,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.picture:
         check_picture(options.picture)
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     chosen = chosen_runs(opened.store, options.runs)
     if options.rewrites or options.steps:
         _chains(opened, chosen, options, screen)

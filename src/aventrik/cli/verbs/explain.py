@@ -53,6 +53,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ..side_by_side import both_as_json, show_both
 
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     first, second, chosen = _meant(opened, options.names)
     if second is not None:
         chosen = chosen or _most_worse(opened, first, second, options.measure)

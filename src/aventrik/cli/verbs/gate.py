@@ -42,6 +42,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ..gate_views import show_gated
 
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     folder = opened.workspace.folder
     gate = load_gate(options.limits or folder / "gate.toml")
     chosen = opened.run(options.run) if options.run else latest_run(opened.store.runs.all())

@@ -58,6 +58,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         screen.result(try_readers(options.try_readers, options.page or 1, screen))
         return 0
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     if options.show:
         screen.result(show_document(opened, options.show, options.page, screen))
         return 0

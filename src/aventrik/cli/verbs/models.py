@@ -26,6 +26,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...workspace.toml import nearest
 
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     workspace = opened.workspace
     configured = workspace.settings.models
     for name in options.models:

@@ -60,6 +60,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         raise BadInput("--to writes no page: --out, --title and --calls are not for it")
     formats = formats_of(options.formats) if options.to else []
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     chosen = chosen_runs(opened.store, options.runs)
     measures = options.measures.split(",") if options.measures else None
     few = len({run.id for run in chosen.runs}) <= MOST_PAIRED

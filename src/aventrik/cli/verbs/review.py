@@ -67,6 +67,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.width is not None and not options.verdicts:
         raise BadInput("--width goes with --verdicts")
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     who = check_name(options.who or _account())
     seed = opened.workspace.settings.seed if options.seed is None else options.seed
     reviews = opened.workspace.reviews

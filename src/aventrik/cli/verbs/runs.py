@@ -71,6 +71,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ..run_list import listed_json, means_of, show_listed
 
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     only = RunFilter(
         options.testset, options.configuration, options.labelled, options.tagged, options.state, options.since or "", options.last or 0
     )  # fmt: skip

@@ -39,6 +39,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.opened import Opened
 
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     store = opened.store
     done: dict[str, int] = {}
     if options.back_up:

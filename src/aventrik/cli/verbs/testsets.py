@@ -49,6 +49,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...engine.opened import Opened
 
     opened = Opened(Path(options.workspace))
+    opened.tell = screen.warn
     _check(options)
     named = [opened.workspace.testset_path(name) for name in options.testsets]
     for path in named:

@@ -20,6 +20,8 @@ from .database import Database
 class EmbeddedStore:
     """A `Store` in one folder."""
 
+    decided = None  # what people decide is in files of the workspace alone
+
     def __init__(self, folder: Path, arrays: FolderArrays | None = None) -> None:
         self.address = folder
         self.database = Database(folder)

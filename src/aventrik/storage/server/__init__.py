@@ -10,6 +10,7 @@ from ..arrays import FolderArrays
 from ..embedded.upkeep import back_up, restore
 from ..protocols import Contents
 from ..tables.calls import TabledCalls
+from ..tables.decided import TabledDecided
 from ..tables.documents import TabledDocuments
 from ..tables.limits import TabledLimits
 from ..tables.results import TabledResults
@@ -32,6 +33,7 @@ class ServerStore:
         self.arrays = arrays
         self.runs = TabledRuns(self.database)
         self.calls = TabledCalls(self.database)
+        self.decided = TabledDecided(self.database)
         self.limits = TabledLimits(lambda: Database(address, schema, patience))
 
     def transaction(self) -> AbstractContextManager[None]:

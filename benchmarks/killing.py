@@ -202,9 +202,8 @@ def together(place: Path, processes: int = 8, count: int = 200) -> None:
         began = time.perf_counter()
         running = [begin("aventrik", "run", "--until", "answer", "--quiet", folder=folder) for _ in range(processes)]
         told = [each.communicate()[1].strip().splitlines()[-1:] for each in running]
-        print(
-            f"{processes} processes, {count} configurations: {time.perf_counter() - began:.0f} s; ended with {[each.returncode for each in running]}"
-        )
+        codes = [each.returncode for each in running]
+        print(f"{processes} processes, {count} configurations: {time.perf_counter() - began:.0f} s; ended with {codes}")
         if any(each.returncode for each in running):
             print(told)
         print(f"calls made: {len(log):,}; made more than once: {sum(times - 1 for times in log.values())}")

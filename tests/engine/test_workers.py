@@ -250,8 +250,11 @@ def test_errors_of_a_worker_are_those_of_the_command(two: DaskExecutor) -> None:
 def test_no_more_is_under_way_than_a_server_takes(two: DaskExecutor, tmp_path: Path) -> None:
     seen = [int(done.marks[0][0]) for done in two._made(call(counts, str(tmp_path), busy=1) for _ in range(4))]
     assert seen == [1] * 4
+    until = time.monotonic() + WAIT
     while two.threads < 2:  # one that died may not be back yet
-        time.sleep(0.2)
+        two._heal()
+        time.sleep(0.5)
+        assert time.monotonic() < until
     home = two.home(Home(Address(tmp_path)), {"house": 8, "small": 1, "none": 0})
     assert dict(home.requests) == {"house": 4, "small": 1}
 

@@ -83,6 +83,7 @@ class DaskExecutor:
         self._about = about
         self._tell = tell
         self._cluster: Any = None
+        self._replaced: set[Any] = set()
         self._avoid: set[str] = set()
         self._nthreads: dict[str, int] = {}
         self._looked = 0.0
@@ -321,8 +322,19 @@ class DaskExecutor:
             return False
         return "OK" in found.values()
 
+    def _heal(self) -> None:
+        """Starts a worker of this machine in the place of each that died while it was starting, which nobody else does."""
+        if self._cluster is None:
+            return
+        with suppress(Exception):
+            ended = {name for name, each in self._cluster.workers.items() if each.status.name in ("closed", "failed")}
+            if new := ended - self._replaced:
+                self._replaced |= new
+                self._cluster.scale(len(self._cluster.worker_spec) + len(new))
+
     def _wait_for_workers(self) -> None:
         until = time.monotonic() + _WORKERS
+        self._heal()
         while not set(self._workers()) - self._avoid:
             if time.monotonic() > until:
                 raise Unavailable(
@@ -331,6 +343,7 @@ class DaskExecutor:
             time.sleep(0.2)
 
     def _failed(self, task: _Task, why: str) -> None:
+        self._heal()
         # A scheduler of others lets several workers die of a piece of work before it says so.
         task.failed += 1 if self._cluster is not None or "died" not in why else 2
         if task.failed > 1:

@@ -244,6 +244,19 @@ def test_a_store_that_others_work_with_is_not_cleaned(database: str, tmp_path: P
     assert one.clean()["results"] == 0
 
 
+def test_times_are_those_of_the_server_whatever_the_clock_here_says(
+    database: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    one, late = store_at(database, tmp_path), store_at(database, tmp_path)
+    real = time.time()
+    assert one.limits.take("m", 60, 6) == 0.0
+    monkeypatch.setattr(time, "time", lambda: real - 86_400)  # a machine whose clock is a day behind
+    assert late.limits.take("m", 60, 1) == pytest.approx(1, abs=0.9)
+    number = late.runs.begin("i", "n", "s", {"corpus": ""}, 0)
+    assert number
+    assert late.runs.all()[0].started[:10] >= time.strftime("%Y-%m-%d", time.gmtime(real - 3600))
+
+
 def test_texts_are_ordered_by_their_bytes_and_nul_is_no_reason_to_fail(database: str, tmp_path: Path) -> None:
     db = Database(database)
     db.many("INSERT INTO decided VALUES (?, ?, ?)", [("s", name, "a\0b") for name in ("b", "Ä", "a", "B", "_")])

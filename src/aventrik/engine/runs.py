@@ -119,7 +119,7 @@ class Runner:
         opened, name = self.opened, place.resolved.configuration.name
         return Passing(
             place, asked, opened.fresh, self.retry_failed,
-            lambda done, total: opened.progress(name, done, total), self._known,
+            lambda done, total: opened.progress(f"{name}{opened.bench.executor.label}", done, total), self._known,
         )  # fmt: skip
 
     def stop(

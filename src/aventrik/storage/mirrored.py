@@ -65,6 +65,8 @@ class MirroredArrays(FolderArrays):
             shutil.rmtree(self._root / key, ignore_errors=True)
             with suppress(OSError):  # another process was quicker
                 draft.rename(self._root / key)
+        except FileNotFoundError:  # not whole there: it is made again
+            return
         finally:
             shutil.rmtree(draft, ignore_errors=True)
 

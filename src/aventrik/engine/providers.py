@@ -224,7 +224,7 @@ def search_database(workspace: Workspace) -> Any:
         from ..storage.server.searching import SearchDatabase
     except ImportError:
         raise MissingExtra("search.place 'postgres'", "postgres") from None
-    return SearchDatabase(address, settings.database.schema_, settings.store.patience)
+    return SearchDatabase(address, settings.database.schema_, settings.store.patience, settings.database.megabytes)
 
 
 def connection(name: str, model: Model) -> Connection:

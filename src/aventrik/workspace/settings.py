@@ -284,9 +284,11 @@ def check_database(address: str) -> None:
 
 class DatabaseSettings(_Table):
     """The PostgreSQL database in which configurations with `search.place` "postgres" search: that of the store where no
-    `address` is given. Index texts are loaded into tables of `schema`."""
+    `address` is given. Index texts are loaded into tables of `schema`; an index of vectors is built in so many `megabytes` of
+    the server's memory."""
 
     address: str = ""
+    megabytes: int = Field(1024, ge=1, le=2_000_000)
     schema_: str = Field("aventrik_search", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
 
     @field_validator("address")

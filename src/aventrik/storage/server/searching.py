@@ -27,7 +27,6 @@ _LONGEST = 2000  # numbers of a vector that pgvector takes into an index
 _MOST_EFFORT = 1000  # pgvector's own limit of hnsw.ef_search
 _PROBED = 200  # vectors that recall is measured with
 _SAMPLE = 1000  # vectors of a user's table by which a change is noticed
-_MEMORY = "1GB"  # for building an index
 _DISTANCES = {"cosine": "<=>", "inner product": "<#>", "euclidean": "<->"}
 DISTANCES = tuple(_DISTANCES)
 
@@ -86,10 +85,12 @@ Nearest = Callable[[npt.NDArray[np.float32], int], list[list[Hit]]]
 
 
 class SearchDatabase:
-    """A PostgreSQL database that is searched. Raises `BadInput` for what the server does not have, or does not allow."""
+    """A PostgreSQL database that is searched, and may take so many megabytes to build an index. Raises `BadInput` for what
+    the server does not have, or does not allow."""
 
-    def __init__(self, address: str, schema: str, patience: float = 60.0) -> None:
+    def __init__(self, address: str, schema: str, patience: float = 60.0, megabytes: int = 1024) -> None:
         self.address = address
+        self._megabytes = megabytes
         self._database = Database(address, schema, patience, lay_out=False)
         self._schema = schema
         self._ready = False
@@ -208,7 +209,7 @@ class SearchDatabase:
             self._link.execute(sql.SQL("CREATE INDEX ON {} USING gin (words)").format(table))
         if not width or layout.way == "exact":
             return
-        self._link.execute(f"SET LOCAL maintenance_work_mem = '{_MEMORY}'")
+        self._link.execute(f"SET LOCAL maintenance_work_mem = '{self._megabytes}MB'")
         if layout.way == "graph":
             how = f"hnsw (vector {self._home}.vector_ip_ops) WITH (m = {layout.links}, ef_construction = {layout.build_effort})"
         else:

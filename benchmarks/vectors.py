@@ -85,7 +85,9 @@ def nearby(count: int) -> None:
             found = approximate.search(index, rows, queries, 10, reach)
             quick = best_of(2, lambda i=index, r=reach: approximate.search(i, rows, queries, 10, r))
             hit = np.mean([len({p for p, _ in a} & {p for p, _ in b}) / 10 for a, b in zip(true, found, strict=True)])
-            told = approximate.recall(index, rows, reach)
+            told = approximate.recall(
+                lambda q, top, may, i=index, r=reach: approximate.search(i, rows, q, top, r, may), rows
+            )
             name = f"{'probes' if way == 'lists' else 'effort'} {setting}"
             print(
                 f"{way:<8}{built:>8.0f} s{name:>16}{hit:>11.3f}{told:>8.3f}{QUERIES / quick:>11,.0f}{seconds / quick:>13.1f}",

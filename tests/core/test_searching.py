@@ -7,6 +7,7 @@ import math
 import random
 from collections import Counter
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -271,6 +272,10 @@ def test_an_index_by_document_is_that_of_all_texts_at_once() -> None:
         assert all(np.array_equal(whole[name], parts[name]) for name in whole if name != "languages")
 
 
+def searching(index: Any, vectors: np.ndarray, reach: approximate.Reach) -> approximate.Found:
+    return lambda queries, top, allowed: approximate.search(index, vectors, queries, top, reach, allowed)
+
+
 @pytest.mark.parametrize("share", [0.01, 0.5])
 @pytest.mark.parametrize("way", ["graph", "lists"])
 def test_an_approximate_index_finds_most_and_only_what_may_be_found(way: str, share: float, tmp_path: Path) -> None:
@@ -287,9 +292,9 @@ def test_an_approximate_index_finds_most_and_only_what_may_be_found(way: str, sh
         hit = [len({p for p, _ in a} & {p for p, _ in b}) / len(a) for a, b in zip(true, found, strict=True)]
         assert np.mean(hit) > 0.85
         assert may is None or all(may[place] for row in found for place, _ in row)
-    told = approximate.recall(index, vectors, reach)
+    told = approximate.recall(searching(index, vectors, reach), vectors)
     assert 0.85 < told <= 1.0
-    poor = approximate.recall(index, vectors, approximate.Reach(effort=1, probes=1))
+    poor = approximate.recall(searching(index, vectors, approximate.Reach(effort=1, probes=1)), vectors)
     assert poor < told
     again = approximate.build(vectors, approximate.Nearness(way, lists=40))
     assert approximate.search(again, vectors, vectors[:5], 10, reach) == approximate.search(

@@ -92,7 +92,13 @@ class DaskExecutor:
         self.where = scheduler or f"{workers} workers on this machine"
         try:
             if not scheduler:
-                with dask.config.set({"distributed.scheduler.allowed-failures": 0}):
+                # A worker is one core, with libraries that would take all of them too.
+                before = dask.config.get("distributed.nanny.pre-spawn-environ", {})
+                own = {
+                    "distributed.scheduler.allowed-failures": 0,
+                    "distributed.nanny.pre-spawn-environ": {**before, "RAYON_NUM_THREADS": 1},
+                }
+                with dask.config.set(own):
                     self._cluster = LocalCluster(
                         n_workers=workers, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL,
                         memory_limit=0,

@@ -26,7 +26,8 @@ from .elsewhere import Failure, OtherVersion, perform, program, read
 _LOOK = 1.0  # seconds between looks at what has become of the work
 _AHEAD = 2  # pieces of work for each thread of a worker
 _GONE = 10.0  # seconds after which a scheduler that does not answer counts as gone
-_WORKERS = 30.0  # seconds that the first worker is waited for
+_AWAY = 10.0  # seconds after which a worker that is not there is replaced
+_WORKERS = 60.0  # seconds that the first worker is waited for
 
 
 @dataclass(frozen=True)
@@ -83,7 +84,10 @@ class DaskExecutor:
         self._about = about
         self._tell = tell
         self._cluster: Any = None
-        self._replaced: set[Any] = set()
+        self._started = workers
+        self._whole_at = self._healed = (
+            time.monotonic()
+        )  # when all of them were last there, and when that was looked at
         self._avoid: set[str] = set()
         self._nthreads: dict[str, int] = {}
         self._looked = 0.0
@@ -124,6 +128,7 @@ class DaskExecutor:
         """The threads of all workers that may have work, as they were a moment ago."""
         if time.monotonic() - self._looked > _LOOK:
             self._nthreads = dict(self._asked(self._client.nthreads))
+            self._heal()
             self._looked = time.monotonic()
         return sum(n for worker, n in self._nthreads.items() if worker not in self._avoid)
 
@@ -329,14 +334,19 @@ class DaskExecutor:
         return "OK" in found.values()
 
     def _heal(self) -> None:
-        """Starts a worker of this machine in the place of each that died while it was starting, which nobody else does."""
+        """Starts workers of this machine in the place of those that have been away, or hung, for a while: one that dies
+        while it is starting is started by nobody else."""
         if self._cluster is None:
             return
-        with suppress(Exception):
-            ended = {name for name, each in self._cluster.workers.items() if each.status.name in ("closed", "failed")}
-            if new := ended - self._replaced:
-                self._replaced |= new
-                self._cluster.scale(len(self._cluster.worker_spec) + len(new))
+        missing = self._started - len(set(self._workers()) - self._avoid)
+        now = time.monotonic()
+        unseen, self._healed = now - self._healed > 5 * _LOOK, now
+        if missing <= 0 or unseen:  # nobody looked for a while: it may have gone just now
+            self._whole_at = now
+        elif now - self._whole_at > _AWAY:
+            self._whole_at = now
+            with suppress(Exception):
+                self._cluster.scale(len(self._cluster.worker_spec) + missing)
 
     def _wait_for_workers(self) -> None:
         until = time.monotonic() + _WORKERS

@@ -7,7 +7,7 @@ import re
 from typing import Annotated, Any, Literal
 from urllib.parse import parse_qsl, urlsplit
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
 from ..core.judging.joining import WAYS
 from ..core.reading import Reading
@@ -241,31 +241,6 @@ class DraftingSettings(_Table):
         return self
 
 
-class StoreSettings(_Table):
-    """Where the store is: in the folder `.aventrik` ("" for `address`), or on a PostgreSQL server, in a `schema` of a
-    database; `arrays` is another folder for what is too large for a row, or an fsspec address. `patience`: how many
-    seconds a server that has gone away is waited for."""
-
-    address: str = ""
-    schema_: str = Field("aventrik", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
-    arrays: str = ""
-    patience: float = Field(60.0, ge=0, le=86_400, strict=False)
-
-    @field_validator("address")
-    @classmethod
-    def _of_server(cls, address: str) -> str:
-        if address:
-            check_database(address)
-        return address
-
-    @field_validator("arrays")
-    @classmethod
-    def _no_secret(cls, arrays: str) -> str:
-        if "://" in arrays and "@" in arrays.split("://", 1)[1].split("/", 1)[0]:
-            raise ValueError("must hold no user or password; they belong where the service looks for them")
-        return arrays
-
-
 def check_database(address: str) -> None:
     """Raises ValueError for what is not the address of a PostgreSQL database, or holds a password."""
     if not address.startswith(("postgresql://", "postgres://")):
@@ -282,21 +257,41 @@ def check_database(address: str) -> None:
         raise ValueError("must hold no password; it belongs in PGPASSWORD, or in the file that PGPASSFILE names")
 
 
+def _of_server(address: str) -> str:
+    if address:
+        check_database(address)
+    return address
+
+
+_Database = Annotated[str, AfterValidator(_of_server)]
+
+
+class StoreSettings(_Table):
+    """Where the store is: in the folder `.aventrik` ("" for `address`), or on a PostgreSQL server, in a `schema` of a
+    database; `arrays` is another folder for what is too large for a row, or an fsspec address. `patience`: how many
+    seconds a server that has gone away is waited for."""
+
+    address: _Database = ""
+    schema_: str = Field("aventrik", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
+    arrays: str = ""
+    patience: float = Field(60.0, ge=0, le=86_400, strict=False)
+
+    @field_validator("arrays")
+    @classmethod
+    def _no_secret(cls, arrays: str) -> str:
+        if "://" in arrays and "@" in arrays.split("://", 1)[1].split("/", 1)[0]:
+            raise ValueError("must hold no user or password; they belong where the service looks for them")
+        return arrays
+
+
 class DatabaseSettings(_Table):
     """The PostgreSQL database in which configurations with `search.place` "postgres" search: that of the store where no
     `address` is given. Index texts are loaded into tables of `schema`; an index of vectors is built in so many `megabytes` of
     the server's memory."""
 
-    address: str = ""
+    address: _Database = ""
     megabytes: int = Field(1024, ge=1, le=2_000_000)
     schema_: str = Field("aventrik_search", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
-
-    @field_validator("address")
-    @classmethod
-    def _of_server(cls, address: str) -> str:
-        if address:
-            check_database(address)
-        return address
 
 
 class EngineSettings(_Table):

@@ -12,9 +12,9 @@ import numpy as np
 import pytest
 
 from aventrik.core.errors import BadInput
-from aventrik.storage.arrays import _places
 from aventrik.storage.embedded import EmbeddedStore
-from aventrik.storage.protocols import Columns
+from aventrik.storage.growing import places
+from aventrik.storage.protocols import Columns, Made
 
 
 @pytest.fixture
@@ -75,10 +75,10 @@ def test_documents_with_the_same_content_are_copied_in_one_stretch(store: Embedd
     same = ["a3", "a3", "c2", "a3", "a3", "d5"]
     store.arrays.collect("one", "family", same, Stage(same))
     changed = ["a3", "a3", "x1", "a3", "a3", "d5"]
-    origin, place = _places(changed, [store.arrays.collection("one")])
+    origin, place = places(changed, [store.arrays.collection("one")])
     assert origin.tolist() == [0, 0, -1, 0, 0, 0]
     assert [place[n] for n in (0, 1, 3, 4, 5)] == [0, 1, 3, 4, 5]
-    _, moved = _places(["x1", *same], [store.arrays.collection("one")])  # all one place further on
+    _, moved = places(["x1", *same], [store.arrays.collection("one")])  # all one place further on
     assert moved[3:].tolist() == [2, 3, 4, 5]
     store.arrays.collect("two", "family", changed, Stage(changed))
     whole(store, "two", changed)
@@ -223,3 +223,57 @@ def test_what_another_process_put_there_in_the_meantime_is_not_taken_away(
     arrays.keep("k", lambda draft: np.save(draft / "a.npy", np.zeros(3)))
     thread.join(10)
     assert seen == [arrays.folder("k").stat().st_ino]  # what the other one was told is there is still there
+
+
+def part_of(names: Sequence[str], kind: type = np.int64) -> list[Columns]:
+    return [{"rows": rows_of(name), "count": np.array([int(name[1:])], dtype=kind)} for name in names]
+
+
+def test_parts_that_workers_made_come_into_a_collection_as_if_made_here(store: EmbeddedStore) -> None:
+    arrays = store.arrays
+    groups = [DOCUMENTS[:2], ["b0"], DOCUMENTS[2:]]  # the second has no rows at all
+
+    def make(places: Sequence[int]) -> Iterator[Made]:
+        for number, names in enumerate(groups):
+            arrays.keep_part(f"part {number}", part_of(names))
+            found = arrays.part(f"part {number}")
+            assert found is not None and found.documents == len(names)
+            yield found
+
+    everything = [name for names in groups for name in names]
+    members = [f"{name} {n}" for n, name in enumerate(everything)]
+    assert arrays.collect("one", "family", members, make) == 6
+    whole(store, "one", everything)
+    arrays.drop_parts(["part 0", "part 1", "part 2"])
+    assert not arrays.has_part("part 1") and arrays.part("part 1") is None
+    whole(store, "one", everything)
+
+
+def test_a_part_of_another_type_of_number_is_taken_in_as_the_first_one_has_it(store: EmbeddedStore) -> None:
+    def make(places: Sequence[int]) -> Iterator[Made]:
+        yield part_of(DOCUMENTS[:2])
+        store.arrays.keep_part("part", part_of(DOCUMENTS[2:], np.int16))
+        found = store.arrays.part("part")
+        assert found is not None
+        yield found
+
+    store.arrays.collect("one", "family", DOCUMENTS, make)
+    whole(store, "one", DOCUMENTS)
+    assert store.arrays.collection("one").columns["count"].dtype == np.int64
+
+
+@pytest.mark.parametrize("broken", ["half", "longer", "not a part", "empty"])
+def test_a_broken_part_counts_as_none(broken: str, store: EmbeddedStore, tmp_path: Path) -> None:
+    store.arrays.keep_part("part", part_of(DOCUMENTS))
+    [path] = [path for path in (tmp_path / ".aventrik").rglob("part") if path.is_file()]
+    body = path.read_bytes()
+    path.write_bytes(
+        {"half": body[: len(body) // 2], "longer": body + b"x", "not a part": b"[]\n" + body, "empty": b""}[broken]
+    )
+    assert store.arrays.part("part") is None
+
+
+def test_a_part_with_a_number_that_is_not_finite_is_refused(store: EmbeddedStore) -> None:
+    with pytest.raises(BadInput, match="not finite"):
+        store.arrays.keep_part("part", [{"rows": np.array([[1.0, np.nan]], np.float32)}])
+    assert not store.arrays.has_part("part")

@@ -81,8 +81,9 @@ def test_parts_come_by_and_all_can_be_dropped(bucket: str, tmp_path: Path) -> No
     assert other.has_part("p 0 1")
     found = other.part("p 0 1")
     assert found is not None
-    assert all(np.array_equal(a[name], b[name]) for a, b in zip(found, rows) for name in a)
-    assert found[1]["v"].shape == (0, 3)
+    assert found.documents == 2
+    assert all(np.array_equal(found.of(place)[name], row[name]) for place, row in enumerate(rows) for name in row)
+    assert found.of(1)["v"].shape == (0, 3)
     other.drop_parts(["p 0 1"])
     one._files.invalidate_cache()
     assert one.part("p 0 1") is None

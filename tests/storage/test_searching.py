@@ -303,14 +303,14 @@ def test_a_table_with_vectors_of_another_length_is_told(
 
 def test_a_server_without_the_extension_is_told(database: str, monkeypatch: pytest.MonkeyPatch) -> None:
     searching = SearchDatabase(database, "found")
-    before = searching._link.execute
+    before = searching.link.execute
 
     def refused(statement: Any, *values: Any) -> Any:
         if "CREATE EXTENSION" in str(statement):
             raise psycopg.errors.FeatureNotSupported('extension "vector" is not available')
         return before(statement, *values)
 
-    monkeypatch.setattr(searching._link, "execute", refused)
+    monkeypatch.setattr(searching.link, "execute", refused)
     with pytest.raises(BadInput, match="has no pgvector"):
         load(searching, "t_none", unit(3, 4))
     monkeypatch.undo()

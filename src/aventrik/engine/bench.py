@@ -11,7 +11,7 @@ import orjson
 
 from ..core.documents import Document
 from ..core.errors import Unavailable
-from ..storage.protocols import Collection, Columns, Kept, Snapshot, Store
+from ..storage.protocols import Collection, Columns, Kept, Made, Snapshot, Store
 from ..workspace.workspace import Workspace
 from .budget import Budget
 from .corpus import Corpus
@@ -345,7 +345,7 @@ class Place:
                 bench.budget.check(node.models.values())
                 yield each
 
-        def make(places: Sequence[int]) -> Iterator[list[Columns]]:
+        def make(places: Sequence[int]) -> Iterator[Made]:
             step = node.stage.together
             groups = [tuple(places[first : first + step]) for first in range(0, len(places), step)]
             work = [self.work(node, documents=group, part=f"{key} {group[0]} {group[-1]}") for group in groups]
@@ -355,13 +355,13 @@ class Place:
                 if done.rows:
                     yield done.rows
                     continue
-                rows = bench.store.arrays.part(each.part)
-                if rows is None:
+                part = bench.store.arrays.part(each.part)
+                if part is None:
                     raise Unavailable(
                         "what a worker made is not to be found here: [store] arrays must be a folder, or an address, that "
                         "this machine and all workers see"
                     )
-                yield rows
+                yield part
                 taken.append(each.part)
             bench.store.arrays.drop_parts(taken)
 

@@ -114,7 +114,7 @@ class Opened:
     def _table_state(self, database: Any, resolved: Resolved) -> str:
         """What tells a user's table from what it will be when it has changed; looked at once for each table."""
         from ..core.embedding import MODELS
-        from ..storage.server.searching import TableOf
+        from ..storage.server.user_table import TableOf, UserTable
 
         search, model = resolved.configuration.search, resolved.configuration.embedding.model
         if search.method != "keyword" and MODELS.get(model):
@@ -124,7 +124,7 @@ class Opened:
             )
         table = TableOf(**search.table.model_dump())
         if table not in self._tables:
-            self._tables[table] = str(database.state(table))
+            self._tables[table] = UserTable(database, table).state()
         return self._tables[table]
 
     def check_language(self, option: str, name: str) -> None:

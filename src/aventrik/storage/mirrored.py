@@ -7,7 +7,6 @@ written last, says which. So a key is there whole or not at all, whoever writes 
 
 from __future__ import annotations
 
-import io
 import json
 import os
 import secrets
@@ -19,11 +18,11 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from ..core.errors import BadInput, Unavailable
-from .arrays import FolderArrays, _joined, _mark, _split
-from .protocols import Columns
+from .arrays import FolderArrays
+from .checksums import quick
+from .parts import packed
+from .protocols import Collection, Columns
 
 _LIST = "files.json"
 _MANIFEST = "manifest.json"
@@ -59,7 +58,7 @@ class MirroredArrays(FolderArrays):
             with self._told():
                 for name in found["marks"]:
                     self._files.get_file(f"{self._base}/{key}/{found['at']}/{name}", str(draft / name))
-            if any(_mark(draft / name) != mark[:2] for name, mark in found["marks"].items()):
+            if any(quick(draft / name) != mark[:2] for name, mark in found["marks"].items()):
                 return  # damaged there: it is made again
             (draft / _MANIFEST).write_text(json.dumps(found["marks"]))
             shutil.rmtree(self._root / key, ignore_errors=True)
@@ -97,30 +96,34 @@ class MirroredArrays(FolderArrays):
 
     def keep_part(self, name: str, rows: Sequence[Columns]) -> None:
         """Keeps what was made of some documents, under a name of its own."""
-        body = io.BytesIO()
-        np.savez(body, **_joined(rows))  # type: ignore[arg-type]
+        body = b"".join(packed(rows))
         with self._told():
-            self._files.pipe_file(self._made(f"{self._base}/parts/{name}.npz"), body.getvalue())
+            self._files.pipe_file(self._made(self._far(name)), body)
 
-    def part(self, name: str) -> list[Columns] | None:
-        """What was kept under a name; None where nothing is."""
+    def part(self, name: str) -> Collection | None:
+        """What was kept under a name, brought here; None where nothing is."""
+        here = self._part(name)
+        here.parent.mkdir(parents=True, exist_ok=True)
         try:
             with self._told():
-                body = self._files.cat_file(f"{self._base}/parts/{name}.npz")
+                self._files.get_file(self._far(name), str(here))
         except FileNotFoundError:
             return None
-        with np.load(io.BytesIO(body)) as found:
-            return _split(dict(found))
+        return super().part(name)
 
     def has_part(self, name: str) -> bool:
         """Whether something is kept under a name."""
         with self._told():
-            return bool(self._files.exists(f"{self._base}/parts/{name}.npz"))
+            return bool(self._files.exists(self._far(name)))
 
     def drop_parts(self, names: Sequence[str]) -> None:
         """Drops parts that a collection has taken in."""
+        super().drop_parts(names)
         with self._told(), suppress(FileNotFoundError):
-            self._files.rm([f"{self._base}/parts/{name}.npz" for name in names])
+            self._files.rm([self._far(name) for name in names])
+
+    def _far(self, name: str) -> str:
+        return f"{self._base}/parts/{name}"
 
     def clear(self) -> int:
         """Drops all that is there, and the copies here; returns how many keys there were."""

@@ -66,11 +66,19 @@ class Collection:
     columns: Columns
     ends: dict[str, npt.NDArray[np.int64]]
 
+    @property
+    def documents(self) -> int:
+        """How many documents it is of."""
+        return len(next(iter(self.ends.values()))) - 1 if self.ends else 0
+
     def of(self, place: int) -> Columns:
         """The columns of one document."""
         return {
             name: column[self.ends[name][place] : self.ends[name][place + 1]] for name, column in self.columns.items()
         }
+
+
+Made = list[Columns] | Collection  # what was made of the next documents: the columns of each, or a part of a collection
 
 
 @dataclass(frozen=True)
@@ -191,7 +199,7 @@ class ArrayStore(Protocol):
     def keys(self) -> list[str]: ...
     def take(self, key: str, other: Any) -> None: ...
     def keep_part(self, name: str, rows: Sequence[Columns]) -> None: ...
-    def part(self, name: str) -> list[Columns] | None: ...
+    def part(self, name: str) -> Collection | None: ...
     def has_part(self, name: str) -> bool: ...
     def drop_parts(self, names: Sequence[str]) -> None: ...
 
@@ -203,7 +211,7 @@ class ArrayStore(Protocol):
         key: str,
         family: str,
         members: Sequence[str],
-        make: Callable[[Sequence[int]], Iterator[list[Columns]]],
+        make: Callable[[Sequence[int]], Iterator[Made]],
         earlier: str = "",
         again: Callable[[Columns], bool] | None = None,
     ) -> int: ...

@@ -181,18 +181,18 @@ class TableSearch:
 
 def rows_found(given: Given) -> list[Brought]:
     """The ranked list of each question as the table gives it."""
-    from ...storage.server.searching import Row, TableOf
+    from ...storage.server.user_table import Row, TableOf, UserTable
 
     how: TableSearch = given.settings
-    database, table = given.models["database"], TableOf(**dict(how.table))
+    table = UserTable(given.models["database"], TableOf(**dict(how.table)))
     texts = [wording.text for wording in given["wording"]]
     none: list[list[Row]] = [[] for _ in texts]
     words = near = none
     if how.method != "vector":
-        words = database.rows_with(table, texts, how.depth, how.at.reaching())
+        words = table.rows_with(texts, how.depth, how.at.reaching())
     if how.method != "keyword":
         vectors = given.models["embedder"].embed(texts, {}, "query")
-        near = database.rows_near(table, vectors, how.depth, how.at.reaching())
+        near = table.rows_near(vectors, how.depth, how.at.reaching())
     return [_joined(one, other, how) for one, other in zip(words, near)]
 
 

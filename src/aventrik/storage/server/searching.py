@@ -1,8 +1,5 @@
-"""Search where PostgreSQL searches: vectors by pgvector, words by its own full-text search, conditions as SQL.
-
-Index texts are loaded into a table of a schema of our own; or a table of the user's is measured as it is, over a
-connection that can't write.
-"""
+"""Search where PostgreSQL searches: index texts are loaded into tables of a schema of our own; vectors are found by
+pgvector, words by its own full-text search, conditions as SQL."""
 
 from __future__ import annotations
 
@@ -10,7 +7,7 @@ import json
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -19,16 +16,13 @@ from psycopg import errors, sql
 
 from ...core.errors import BadInput, Unavailable
 from ...core.indexing import Hit
-from ...core.searching.filters import parse
-from .conditions import Said, of_columns, of_metadata
+from .conditions import of_metadata
 from .database import Database
+from .statements import asked, met, written
 
 _LONGEST = 2000  # numbers of a vector that pgvector takes into an index
 _MOST_EFFORT = 1000  # pgvector's own limit of hnsw.ef_search
 _PROBED = 200  # vectors that recall is measured with
-_SAMPLE = 1000  # vectors of a user's table by which a change is noticed
-_DISTANCES = {"cosine": "<=>", "inner product": "<#>", "euclidean": "<->"}
-DISTANCES = tuple(_DISTANCES)
 
 
 @dataclass(frozen=True)
@@ -56,34 +50,6 @@ class Reaching:
     where: str = ""
 
 
-@dataclass(frozen=True)
-class TableOf:
-    """A table of the user's: its name (with a schema or without) and its columns; `words` is a column of type tsvector,
-    "" where the text itself is read with the configuration `language`."""
-
-    name: str
-    id: str
-    text: str
-    source: str = ""
-    vector: str = ""
-    words: str = ""
-    language: str = "english"
-    distance: str = "cosine"
-
-
-@dataclass(frozen=True)
-class Row:
-    """A row of a user's table, as it was found."""
-
-    id: str
-    text: str
-    source: str
-    score: float
-
-
-Nearest = Callable[[npt.NDArray[np.float32], int], list[list[Hit]]]
-
-
 class SearchDatabase:
     """A PostgreSQL database that is searched, and may take so many megabytes to build an index. Raises `BadInput` for what
     the server does not have, or does not allow."""
@@ -94,6 +60,7 @@ class SearchDatabase:
         self._database = Database(address, schema, patience, lay_out=False)
         self._schema = schema
         self._ready = False
+        self._pgvector = ""  # the schema that it lives in, once known
 
     @property
     def where(self) -> str:
@@ -103,11 +70,12 @@ class SearchDatabase:
     @property
     def identity(self) -> str:
         """What lists depend on beside what is loaded and asked: where it is, and the versions."""
-        version = self._link.info.server_version // 10_000
+        version = self.link.info.server_version // 10_000
         return f"{self.where} {self._schema} PostgreSQL {version} pgvector {self._extension() or self._available()}"
 
     @property
-    def _link(self) -> psycopg.Connection[tuple[Any, ...]]:
+    def link(self) -> psycopg.Connection[tuple[Any, ...]]:
+        """The connection."""
         return self._database.link
 
     def _extension(self) -> str:
@@ -117,11 +85,14 @@ class SearchDatabase:
     @property
     def _home(self) -> str:
         """The schema that pgvector lives in, quoted."""
+        if self._pgvector:
+            return self._pgvector
         rows = self._rows(
             "SELECT quote_ident(nspname) FROM pg_extension e JOIN pg_namespace n ON n.oid = e.extnamespace "
             "WHERE extname = 'vector'"
         )
-        return str(rows[0][0]) if rows else "public"
+        self._pgvector = str(rows[0][0]) if rows else ""
+        return self._pgvector or "public"
 
     def _available(self) -> str:
         """The version that will be there once it is added."""
@@ -133,8 +104,8 @@ class SearchDatabase:
         if self._extension():
             return
         try:
-            with self._told():
-                self._link.execute("CREATE EXTENSION IF NOT EXISTS vector SCHEMA public")
+            with self.told():
+                self.link.execute("CREATE EXTENSION IF NOT EXISTS vector SCHEMA public")
         except (psycopg.Error, BadInput) as error:
             raise BadInput(
                 f"{self.where}: the database has no pgvector, and it can't be added ({' '.join(str(error).split())[:160]}); "
@@ -142,8 +113,8 @@ class SearchDatabase:
             ) from None
 
     def _rows(self, statement: Any, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
-        with self._told():
-            return self._link.execute(statement, values or None).fetchall()
+        with self.told():
+            return self.link.execute(statement, values or None).fetchall()
 
     # Tables of our own.
 
@@ -174,66 +145,66 @@ class SearchDatabase:
         columns = ["n INTEGER PRIMARY KEY", "doc INTEGER NOT NULL", "meta JSONB"]
         named = ["n", "doc", "meta"]
         if layout.language:
-            language = sql.Literal(layout.language).as_string(self._link)
+            language = sql.Literal(layout.language).as_string(self.link)
             words = f"words TSVECTOR GENERATED ALWAYS AS (to_tsvector({language}::regconfig, body)) STORED"
             columns += ["body TEXT NOT NULL", words]
             named.append("body")
         if width:
             columns.append(f"vector {self._home}.vector({width}) NOT NULL")
             named.append("vector")
-        with self._told(), self._link.transaction():
-            self._link.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", (name,))
-            if self._link.execute("SELECT 1 FROM loaded WHERE name = %s", (name,)).fetchall():
+        with self.told(), self.link.transaction():
+            self.link.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", (name,))
+            if self.link.execute("SELECT 1 FROM loaded WHERE name = %s", (name,)).fetchall():
                 return  # another process was quicker
-            self._link.execute(sql.SQL("DROP TABLE IF EXISTS {}").format(table))
+            self.link.execute(sql.SQL("DROP TABLE IF EXISTS {}").format(table))
             made = sql.SQL("CREATE TABLE {} (" + ", ".join(columns) + ")").format(table)
-            self._link.execute(made)
+            self.link.execute(made)
             into = sql.SQL("COPY {} (" + ", ".join(named) + ") FROM STDIN").format(table)
-            with self._link.cursor() as cursor, cursor.copy(into) as copy:
+            with self.link.cursor() as cursor, cursor.copy(into) as copy:
                 for done, (number, doc, text, vector, meta) in enumerate(rows, 1):
                     row: list[Any] = [number, doc, meta]
                     if layout.language:
                         row.append((text or "").replace("\0", "\ufffd"))
                     if width:
-                        row.append(_vector(vector))
+                        row.append(written(vector))
                     copy.write_row(row)
                     if not done % 1000:
                         progress(done, count)
             self._index(table, width, layout, count)
-            self._link.execute("INSERT INTO loaded VALUES (%s, %s, now())", (name, count))
-        with self._told():
-            self._link.execute(sql.SQL("ANALYZE {}").format(table))
+            self.link.execute("INSERT INTO loaded VALUES (%s, %s, now())", (name, count))
+        with self.told():
+            self.link.execute(sql.SQL("ANALYZE {}").format(table))
 
     def _index(self, table: sql.Identifier, width: int, layout: Layout, count: int) -> None:
         if layout.language:
-            self._link.execute(sql.SQL("CREATE INDEX ON {} USING gin (words)").format(table))
+            self.link.execute(sql.SQL("CREATE INDEX ON {} USING gin (words)").format(table))
         if not width or layout.way == "exact":
             return
-        self._link.execute(f"SET LOCAL maintenance_work_mem = '{self._megabytes}MB'")
+        self.link.execute(f"SET LOCAL maintenance_work_mem = '{self._megabytes}MB'")
         if layout.way == "graph":
             how = f"hnsw (vector {self._home}.vector_ip_ops) WITH (m = {layout.links}, ef_construction = {layout.build_effort})"
         else:
             lists = layout.lists or max(1, min(round(4 * count**0.5), count // 4 or 1))
             how = f"ivfflat (vector {self._home}.vector_ip_ops) WITH (lists = {min(32_768, lists)})"
-        self._link.execute(sql.SQL("CREATE INDEX ON {} USING " + how).format(table))
+        self.link.execute(sql.SQL("CREATE INDEX ON {} USING " + how).format(table))
 
     def drop_loaded(self) -> int:
         """Drops all tables of our own; returns how many there were."""
         self._lay_out()
         names = [str(row[0]) for row in self._rows("SELECT name FROM loaded")]
-        with self._told(), self._link.transaction():
+        with self.told(), self.link.transaction():
             for name in names:
-                self._link.execute(sql.SQL("DROP TABLE IF EXISTS {}").format(sql.Identifier(self._schema, name)))
-            self._link.execute("DELETE FROM loaded")
+                self.link.execute(sql.SQL("DROP TABLE IF EXISTS {}").format(sql.Identifier(self._schema, name)))
+            self.link.execute("DELETE FROM loaded")
         return len(names)
 
     def _lay_out(self) -> None:
         if self._ready:
             return
-        with self._told():
+        with self.told():
             if not self._rows("SELECT to_regnamespace(quote_ident(%s))", (self._schema,))[0][0]:
-                self._link.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(sql.Identifier(self._schema)))
-            self._link.execute(
+                self.link.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(sql.Identifier(self._schema)))
+            self.link.execute(
                 "CREATE TABLE IF NOT EXISTS loaded (name TEXT PRIMARY KEY, rows BIGINT NOT NULL, made TIMESTAMPTZ NOT NULL)"
             )
         self._ready = True
@@ -241,44 +212,44 @@ class SearchDatabase:
     def nearest(self, name: str, queries: npt.NDArray[np.float32], top: int, how: Reaching) -> list[list[Hit]]:
         """For each query the nearest index texts of a loaded table, by inner product, best first; equal ones in order."""
         table = sql.Identifier(self._schema, name)
-        where, values = _filter(how.where, of_metadata)
+        where, values = met(how.where, of_metadata)
         statement = sql.SQL(
             f"SELECT n, (vector OPERATOR({self._home}.<#>) %s::{self._home}.vector) FROM {{}} {{}} "
             f"ORDER BY vector OPERATOR({self._home}.<#>) %s::{self._home}.vector LIMIT %s"
         ).format(table, where)
         found = []
-        with self._told(), self._reach(how, top):
+        with self.told(), self.reach(how, top):
             for query in queries:
-                text = _vector(query)
-                rows = self._link.execute(statement, (text, *values, text, top)).fetchall()
+                text = written(query)
+                rows = self.link.execute(statement, (text, *values, text, top)).fetchall()
                 hits = sorted(((int(n), round(-float(away), 6)) for n, away in rows), key=lambda hit: (-hit[1], hit[0]))
                 found.append(hits)
         return found
 
     @contextmanager
-    def _reach(self, how: Reaching, top: int) -> Iterator[None]:
+    def reach(self, how: Reaching, top: int) -> Iterator[None]:
         """Settings of the server for one search, which end with it."""
-        with self._link.transaction():
+        with self.link.transaction():
             if how.way == "exact":
-                self._link.execute("SET LOCAL enable_indexscan = off")
+                self.link.execute("SET LOCAL enable_indexscan = off")
             elif how.way == "graph":
-                self._link.execute(f"SET LOCAL hnsw.ef_search = {max(1, min(_MOST_EFFORT, max(how.effort, top)))}")
+                self.link.execute(f"SET LOCAL hnsw.ef_search = {max(1, min(_MOST_EFFORT, max(how.effort, top)))}")
             else:
-                self._link.execute(f"SET LOCAL ivfflat.probes = {min(32_768, how.probes)}")
+                self.link.execute(f"SET LOCAL ivfflat.probes = {min(32_768, how.probes)}")
             yield
 
     def by_words(self, name: str, queries: Sequence[str], top: int, language: str, how: Reaching) -> list[list[Hit]]:
         """For each query the index texts that match it, by `ts_rank`; equal ones in order."""
         table = sql.Identifier(self._schema, name)
-        where, values = _filter(how.where, of_metadata, lead="AND")
+        where, values = met(how.where, of_metadata, lead="AND")
         statement = sql.SQL(
-            "SELECT n, ts_rank(words, q) AS r FROM {}, (SELECT " + _query(how.match) + " AS q) asked "
+            "SELECT n, ts_rank(words, q) AS r FROM {}, (SELECT " + asked(how.match) + " AS q) asked "
             "WHERE words @@ q {} ORDER BY r DESC, n LIMIT %s"
         ).format(table, where)
         found = []
-        with self._told():
+        with self.told():
             for query in queries:
-                rows = self._link.execute(statement, (language, query.replace("\0", " "), *values, top)).fetchall()
+                rows = self.link.execute(statement, (language, query.replace("\0", " "), *values, top)).fetchall()
                 found.append([(int(n), float(rank)) for n, rank in rows])
         return found
 
@@ -293,104 +264,8 @@ class SearchDatabase:
         true = self.nearest(name, queries, top + 1, Reaching())
         return _recall([int(n) for n, _ in rows], near, true)
 
-    # A table of the user's, which is only read.
-
-    def state(self, table: TableOf) -> str:
-        """What tells whether a user's table is as it was: rows, a checksum of ids and texts, a sample of vectors, indexes.
-
-        Raises `BadInput` where a column, or the table, is missing.
-        """
-        parts = table.name.split(".")
-        name = sql.Identifier(*parts)
-        key, text = sql.Identifier(table.id), sql.Identifier(table.text)
-        checksum = sql.SQL(
-            "SELECT count(*), coalesce(sum(hashtextextended({}::text || ' ' || coalesce({}::text, ''), 0)::numeric), 0) FROM {}"
-        ).format(key, text, name)
-        with self._reading(table):
-            [(count, total)] = self._link.execute(checksum).fetchall()
-            for column in (table.source, table.words):
-                if column:
-                    self._link.execute(sql.SQL("SELECT {} FROM {} LIMIT 0").format(sql.Identifier(column), name))
-            sample = ""
-            if table.vector:
-                some = sql.SQL(
-                    "SELECT coalesce(sum(hashtextextended(v::text, 0)::numeric), 0) FROM (SELECT {} AS v FROM {} LIMIT %s) s"
-                ).format(sql.Identifier(table.vector), name)
-                sample = str(self._link.execute(some, (_SAMPLE,)).fetchall()[0][0])
-            indexes = self._link.execute(
-                "SELECT string_agg(pg_get_indexdef(indexrelid), ' ' ORDER BY indexrelid) FROM pg_index WHERE indrelid = %s::regclass",
-                (name.as_string(self._link),),
-            ).fetchall()[0][0]
-        return f"{count} {total} {sample} {indexes}"
-
-    def width(self, table: TableOf) -> int:
-        """How many numbers the vectors of a user's table have."""
-        name = sql.Identifier(*table.name.split("."))
-        statement = sql.SQL("SELECT vector_dims({}::vector) FROM {} WHERE {} IS NOT NULL LIMIT 1").format(
-            sql.Identifier(table.vector), name, sql.Identifier(table.vector)
-        )
-        with self._reading(table):
-            rows = self._link.execute(statement).fetchall()
-        return int(rows[0][0]) if rows else 0
-
-    def rows_near(self, table: TableOf, queries: npt.NDArray[np.float32], top: int, how: Reaching) -> list[list[Row]]:
-        """For each query the nearest rows of a user's table, by its own distance and index.
-
-        Raises `BadInput` where its vectors have another length than the queries.
-        """
-        width = self.width(table)
-        if width and width != queries.shape[1]:
-            raise BadInput(
-                f"{self.where}: the vectors of {table.name} have {width:,} numbers, those of the embedding model "
-                f"{queries.shape[1]:,}; name the model by which the table was made"
-            )
-        where, values = _filter(how.where, of_columns)
-        operator = _DISTANCES[table.distance]
-        statement = sql.SQL(
-            "SELECT {id}::text, {text}::text, {source}, {vector} "
-            + operator
-            + " %s::vector AS away FROM {name} {where} "
-            "ORDER BY {vector} " + operator + " %s::vector LIMIT %s"
-        ).format(**_names(table), where=where, vector=sql.Identifier(table.vector))
-        found = []
-        with self._reading(table), self._reach(how, top):
-            for query in queries:
-                text = _vector(query)
-                found.append(self._row(statement, (text, *values, text, top), -1.0))
-        return found
-
-    def rows_with(self, table: TableOf, queries: Sequence[str], top: int, how: Reaching) -> list[list[Row]]:
-        """For each query the rows of a user's table that match its words, by `ts_rank`."""
-        where, values = _filter(how.where, of_columns, lead="AND")
-        words: sql.Composable = sql.Identifier(table.words)
-        if not table.words:
-            words = sql.SQL("to_tsvector({}::regconfig, {})").format(
-                sql.Literal(table.language), sql.Identifier(table.text)
-            )
-        statement = sql.SQL(
-            "SELECT {id}::text, {text}::text, {source}, ts_rank({words}, q) AS r FROM {name}, "
-            "(SELECT " + _query(how.match) + " AS q) asked WHERE {words} @@ q {where} ORDER BY r DESC, {id} LIMIT %s"
-        ).format(**_names(table), where=where, words=words)
-        found = []
-        with self._reading(table):
-            for query in queries:
-                found.append(self._row(statement, (table.language, query.replace("\0", " "), *values, top), 1.0))
-        return found
-
-    def _row(self, statement: Any, values: Sequence[Any], sign: float) -> list[Row]:
-        rows = self._link.execute(statement, values).fetchall()
-        return [Row(str(key), text or "", str(source or ""), sign * float(score)) for key, text, source, score in rows]
-
     @contextmanager
-    def _reading(self, table: TableOf) -> Iterator[None]:
-        """A transaction that can't write anything."""
-        with self._told(table), self._link.transaction():
-            self._link.execute("SET TRANSACTION READ ONLY")
-            self._link.execute("SET LOCAL search_path TO DEFAULT")
-            yield
-
-    @contextmanager
-    def _told(self, table: TableOf | None = None) -> Iterator[None]:
+    def told(self, table: str = "") -> Iterator[None]:
         """Turns what the server refuses into one line that says what to do."""
         try:
             with self._database.told():
@@ -398,8 +273,7 @@ class SearchDatabase:
         except errors.UndefinedColumn as error:
             raise BadInput(f"{self.where}: {_first(error)}; check [search.table] and the condition") from None
         except errors.UndefinedTable as error:
-            name = table.name if table else ""
-            raise BadInput(f"{self.where}: {_first(error)}; check search.table.name '{name}'") from None
+            raise BadInput(f"{self.where}: {_first(error)}; check search.table.name '{table}'") from None
         except errors.ProgramLimitExceeded as error:
             raise BadInput(f"{self.where}: more than the server takes ({_first(error)})") from None
         except errors.QueryCanceled as error:
@@ -410,35 +284,6 @@ class SearchDatabase:
     def close(self) -> None:
         """Closes the connection."""
         self._database.close()
-
-
-def _filter(where: str, said: Callable[..., Said], lead: str = "WHERE") -> tuple[sql.Composable, list[Any]]:
-    if not where:
-        return sql.SQL(""), []
-    condition, values = said(parse(where))
-    return sql.SQL(lead + " {}").format(condition), values
-
-
-def _names(table: TableOf) -> dict[str, sql.Composable]:
-    return {
-        "name": sql.Identifier(*table.name.split(".")),
-        "id": sql.Identifier(table.id),
-        "text": sql.Identifier(table.text),
-        "source": sql.SQL("{}::text").format(sql.Identifier(table.source)) if table.source else sql.SQL("''"),
-    }
-
-
-def _query(match: str) -> str:
-    """The SQL of a query made of a text: all its lexemes, or any of them."""
-    if match == "all":
-        return "plainto_tsquery(%s::regconfig, %s)"
-    quoted = r"'''' || replace(replace(lexeme, '\', '\\'), '''', '''''') || ''''"
-    return f"(SELECT string_agg({quoted}, ' | ')::tsquery FROM unnest(to_tsvector(%s::regconfig, %s)))"
-
-
-def _vector(vector: npt.NDArray[np.float32] | None) -> str:
-    """A vector as pgvector reads it; the shortest digits that give the same numbers again."""
-    return "[" + ",".join(map(str, cast("npt.NDArray[np.float32]", vector))) + "]"
 
 
 def _recall(own: Sequence[int], near: list[list[Hit]], true: list[list[Hit]]) -> float:

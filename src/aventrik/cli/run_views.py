@@ -54,7 +54,8 @@ def show_outcomes(outcomes: Sequence[Outcome], questions: int, testset: str, scr
     """What was computed for each configuration, of many for those that took longest; and what models cost."""
     new, total = sum(each.new for each in outcomes), sum(each.results for each in outcomes)
     if not new:
-        screen.say(f"nothing to compute: {len(outcomes)} runs on {questions} questions stand as they were")
+        stand = "stands as it was" if len(outcomes) == 1 else "stand as they were"
+        screen.say(f"nothing to compute: {_runs(len(outcomes))} on {questions} questions {stand}")
     else:
         took = sorted(outcomes, key=lambda each: -sum(each.seconds.values()))[:SHOWN]
         shown = [each for each in outcomes if each in took] if len(outcomes) > SHOWN else outcomes
@@ -73,7 +74,7 @@ def show_outcomes(outcomes: Sequence[Outcome], questions: int, testset: str, scr
         )
         if len(shown) < len(outcomes):
             screen.say(f"and {len(outcomes) - len(shown)} more, which took less time", style="dim")
-        asked = f"{len(outcomes)} runs on {questions} questions of '{testset}'"
+        asked = f"{_runs(len(outcomes))} on {questions} questions of '{testset}'"
         screen.say(f"{asked}: {new:,} results computed, {max(0, total - new):,} taken from the store")
     for each in outcomes:
         if each.recall is not None:
@@ -82,6 +83,10 @@ def show_outcomes(outcomes: Sequence[Outcome], questions: int, testset: str, scr
                 f"{each.configuration.name}: the approximate index ({way}) finds {each.recall:.1%} of the ten nearest"
             )
     _cost(screen, outcomes)
+
+
+def _runs(count: int) -> str:
+    return f"{count} run{'s' if count != 1 else ''}"
 
 
 def _cost(screen: Screen, outcomes: Sequence[Outcome]) -> None:

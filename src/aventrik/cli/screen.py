@@ -121,7 +121,7 @@ class Meter:
         if not self._screen.quiet and self._screen.err.is_terminal:
             self._bar = Progress(
                 TextColumn("{task.description}"),
-                BarColumn(bar_width=24),
+                BarColumn(bar_width=24, complete_style="cyan"),
                 TextColumn("{task.completed:,}/{task.total:,}"),
                 TextColumn("{task.fields[rate]}"),
                 TimeRemainingColumn(),

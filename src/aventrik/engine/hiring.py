@@ -50,6 +50,8 @@ def workers(opened: Opened, on: str = "", tell: Callable[[str], None] = lambda n
         first, last = names[work.documents[0]], names[work.documents[-1]]
         return f"stage '{work.node}', {first if first == last else f'{first} to {last}'}"
 
+    if not engine.scheduler:
+        opened.progress(f"starting {engine.workers} worker{'s' if engine.workers != 1 else ''}", 0, engine.workers)
     executor = DaskExecutor(engine.scheduler, engine.workers, engine.seconds, about, tell)
     before = bench.executor, bench.home
     try:

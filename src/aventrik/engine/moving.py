@@ -34,12 +34,11 @@ def move(opened: Opened, to: str, progress: Progress) -> dict[str, int]:
     here = address_of(workspace)
     there: Address = replace(here, server="" if to == FOLDER else to)
     if there == here:
-        raise BadInput(f"--move: the store is at {to} already")
+        raise BadInput("--move: the store is there already")
     source, target = opened.store, open_store(there)
     try:
         made = copied(source, target, progress)
-        progress("checking", 0, 1)
-        if wrong := target.damaged():
+        if wrong := target.damaged(progress):
             raise BadInput(f"--move: {len(wrong):,} rows or arrays are not what was written, the first: {wrong[0]}")
     finally:
         target.close()

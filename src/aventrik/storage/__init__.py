@@ -5,13 +5,12 @@ Callers see the small protocols of `protocols`; `open_store` gives the store of 
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ..core.errors import MissingExtra
-from .protocols import Store
+from .protocols import Progress, Store
 
 
 @dataclass(frozen=True)
@@ -58,7 +57,7 @@ def open_store(address: Address | Path) -> Store:
     return ServerStore(address.server, address.schema, address.patience, arrays)
 
 
-def copied(source: Store, target: Store, progress: Callable[[str, int, int], None]) -> dict[str, int]:
+def copied(source: Store, target: Store, progress: Progress) -> dict[str, int]:
     """Copies all that a store holds into another that is empty, or filled in part by such a copying; returns the rows of
     each table, and how many keys have arrays. Raises `BadInput` where the other holds something of its own."""
     from .tables.copying import move

@@ -20,7 +20,7 @@ from .checksums import as_written, full, quick
 from .growing import Growing, opened, places, stretches
 from .parts import opened as opened_part
 from .parts import packed
-from .protocols import Collection, Columns, Made
+from .protocols import Collection, Columns, Made, Progress, nothing
 from .tables import Database, put
 
 _MANIFEST = "manifest.json"
@@ -86,10 +86,12 @@ class FolderArrays:
             shutil.rmtree(folder, ignore_errors=True)
         return len(folders)
 
-    def damaged(self) -> list[str]:
+    def damaged(self, progress: Progress = nothing) -> list[str]:
         """The files that are not, down to the last byte, what was written; and folders whose list of files is gone."""
         found: list[str] = []
-        for folder in sorted(self._root.iterdir()) if self._root.is_dir() else ():
+        folders = sorted(self._root.iterdir()) if self._root.is_dir() else []
+        for done, folder in enumerate(folders):
+            progress("checking arrays", done, len(folders))
             if folder.name.startswith(".") or not folder.is_dir():
                 continue
             try:

@@ -22,7 +22,7 @@ from ..core.errors import BadInput, Unavailable
 from .arrays import FolderArrays
 from .checksums import quick
 from .parts import packed
-from .protocols import Collection, Columns
+from .protocols import Collection, Columns, Progress, nothing
 
 _LIST = "files.json"
 _MANIFEST = "manifest.json"
@@ -139,10 +139,12 @@ class MirroredArrays(FolderArrays):
         sizes = [mark[0] for key in keys for mark in self._listed(key).get("marks", {}).values()]
         return len(keys), sum(sizes)
 
-    def damaged(self) -> list[str]:
+    def damaged(self, progress: Progress = nothing) -> list[str]:
         """The files, there and here, that are not, down to the last byte, what was written."""
         found = []
-        for key in self.keys():
+        keys = self.keys()
+        for done, key in enumerate(keys):
+            progress("checking arrays at their address", done, len(keys))
             listed = self._listed(key)
             for name, mark in listed.get("marks", {}).items():
                 path = f"{self._base}/{key}/{listed['at']}/{name}"
@@ -151,7 +153,7 @@ class MirroredArrays(FolderArrays):
                         found.append(f"{self._address}: {path}")
                 except FileNotFoundError:
                     found.append(f"{self._address}: {path}: is missing")
-        return found + super().damaged()
+        return found + super().damaged(progress)
 
     def _summed(self, path: str) -> tuple[int, int]:
         size = check = 0

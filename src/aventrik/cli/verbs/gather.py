@@ -73,11 +73,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         sources = list(GatheredSources(opened.workspace.folder))
         if not sources:
             raise BadInput("nothing to gather: name files or folders")
-    with screen.progress() as meter, workers(opened, options.on, screen.warn) as reader:
-        where = f"reading{opened.bench.executor.label}" if reader else "reading"
-        made = gather(
-            opened, sources, options.prune, options.largest, lambda done, total: meter(where, done, total), reader
-        )
+    with screen.progress() as meter:
+        opened.progress = meter
+        with workers(opened, options.on, screen.warn) as reader:
+            where = f"reading{opened.bench.executor.label}" if reader else "reading"
+            made = gather(
+                opened, sources, options.prune, options.largest, lambda done, total: meter(where, done, total), reader
+            )
     if options.metadata:
         _metadata(opened, options.metadata, screen)
         if not sources:

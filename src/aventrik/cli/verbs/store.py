@@ -52,12 +52,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         done = store.clean()
         screen.say(f"dropped: {_counts(done)}; what is wanted again is made again")
     elif options.move:
-        from ...engine.moving import move
+        from ...engine.moving import FOLDER, move
 
         with screen.progress() as meter:
             done = move(opened, options.move, meter)
         moved = {name: done[name] for name in ("documents", "results", "calls", "runs", "arrays")}
-        screen.say(f"moved to {options.move}, every key and checksum looked at: {_counts(moved)}")
+        where = "the workspace's folder" if options.move == FOLDER else options.move
+        screen.say(f"moved to {where}, every key and checksum looked at: {_counts(moved)}")
         screen.say("the settings name it now; the old store stays where it was until you drop it")
         screen.result({"done": done, "address": options.move})
         return 0
@@ -68,12 +69,14 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     screen.table(
         ["in the store", "how many"], [[name, f"{count:,}"] for name, count in found.counts.items()], right=(1,)
     )
-    screen.say(", ".join(f"{name}: {size / 1e6:,.1f} MB" for name, size in found.bytes.items()))
+    where = f" at {store.address}" if "://" in str(store.address) else ""
+    screen.say(", ".join(f"{name}: {size / 1e6:,.1f} MB" for name, size in found.bytes.items()) + where)
     return 0
 
 
 def _checked(store: Store, screen: Screen) -> int:
-    wrong = store.damaged()
+    with screen.progress() as meter:
+        wrong = store.damaged(meter)
     screen.result({"damaged": wrong})
     for line in wrong:
         screen.say(line)

@@ -6,7 +6,7 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 
 from ..arrays import FolderArrays
-from ..protocols import Contents
+from ..protocols import Contents, Progress, nothing
 from ..tables.calls import TabledCalls
 from ..tables.documents import TabledDocuments
 from ..tables.limits import TabledLimits
@@ -58,10 +58,10 @@ class EmbeddedStore:
         self.database.execute("VACUUM")
         return made
 
-    def damaged(self) -> list[str]:
+    def damaged(self, progress: Progress = nothing) -> list[str]:
         """What is not as it was written, a line each: every byte of the arrays and every row is looked at."""
         return [
-            *self.database.unsound(), *damaged(self.database, str(self.database.path)), *self.arrays.damaged()
+            *self.database.unsound(), *damaged(self.database, str(self.database.path), progress), *self.arrays.damaged(progress)
         ]  # fmt: skip
 
     @property

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from ..arrays import FolderArrays
 from ..embedded.upkeep import back_up, restore
-from ..protocols import Contents
+from ..protocols import Contents, Progress, nothing
 from ..tables.calls import TabledCalls
 from ..tables.decided import TabledDecided
 from ..tables.documents import TabledDocuments
@@ -64,9 +64,9 @@ class ServerStore:
         made["arrays"] = self.arrays.clear()
         return made
 
-    def damaged(self) -> list[str]:
+    def damaged(self, progress: Progress = nothing) -> list[str]:
         """What is not as it was written, a line each: every byte of the arrays and every row is looked at."""
-        return [*damaged(self.database, self.database.where), *self.arrays.damaged()]
+        return [*damaged(self.database, self.database.where, progress), *self.arrays.damaged(progress)]
 
     def before(self) -> list[tuple[str, str, str]]:
         """Nothing: no store of an earlier format stood on a server."""

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from ...core.errors import BadInput
+from ..protocols import Progress, nothing
 from . import Database, put
 from .schema import TABLES
 from .upkeep import referred, whole_rows
@@ -14,17 +15,17 @@ _PASSING = ("under_way", "buckets")  # what is of use to those who work with the
 _BACKED_UP = ("corpora", "contents", "results", "questions", "calls")
 _RUN = "identity, name, testset, made, questions, started, finished, costs, label, note"
 
-Moving = Callable[[str, int, int], None]
 
-
-def move(source: Database, target: Database, progress: Moving = lambda table, done, total: None) -> dict[str, int]:
+def move(source: Database, target: Database, progress: Progress = nothing) -> dict[str, int]:
     """Copies all that stands in one database into another that is empty, or that an interrupted copying has filled in
     part; runs keep their numbers. Returns the rows of each table, which have been counted in both.
 
     Raises `BadInput` where the target has something of its own.
     """
     if _own(source, target):
-        raise BadInput("there is another store at that address already; give it a schema or a folder of its own")
+        raise BadInput(
+            "there is another store at that address already; name another database, or set [store] schema to one of its own"
+        )
     made = {}
     for table, (_, columns) in TABLES.items():
         if table in _PASSING:

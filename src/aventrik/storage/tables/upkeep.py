@@ -9,9 +9,12 @@ from typing import Any
 from ...core.errors import BadInput, Damaged
 from ...core.keys import content_key
 from ..packing import decompressed, loads, unpacked
+from ..protocols import Progress, nothing
 from . import Database
 
 COUNTED = ("documents", "contents", "results", "calls", "runs")
+
+_TOLD = 1000  # rows between notes of how far checking is
 
 # Of each table with values that are packed: what names a row, and these columns.
 _PACKED = {
@@ -29,20 +32,23 @@ def counts(database: Database) -> dict[str, int]:
     return {table: int(database.rows(f"SELECT count(*) FROM {table}")[0][0]) for table in COUNTED}
 
 
-def damaged(database: Database, where: str) -> list[str]:
+def damaged(database: Database, where: str, progress: Progress = nothing) -> list[str]:
     """The rows whose values can't be unpacked, or are not what their key says."""
     found = []
     for table, (name, columns) in _PACKED.items():
-        for row in database.each(f"SELECT {name}, {', '.join(columns)} FROM {table}"):
+        total = int(database.rows(f"SELECT count(*) FROM {table}")[0][0])
+        for done, row in enumerate(database.each(f"SELECT {name}, {', '.join(columns)} FROM {table}")):
+            if not done % _TOLD:
+                progress(f"checking {table}", done, total)
             for column, value in zip(columns, row[1:]):
                 try:
                     unpacked(value)
                 except Damaged:
                     found.append(f"{where}: {table}, {name} {row[0]}: {column}")
-    return found + [f"{where}: {line}" for line in _other_than_named(database)]
+    return found + [f"{where}: {line}" for line in _other_than_named(database, progress)]
 
 
-def _other_than_named(database: Database) -> Iterator[str]:
+def _other_than_named(database: Database, progress: Progress) -> Iterator[str]:
     """Rows whose value is sound, but not the one that their key or digest was made of."""
     checks: tuple[tuple[str, str, str, Callable[[bytes], set[str]]], ...] = (
         # A result that was taken over from format 2 is named by its value, not by its bytes.
@@ -50,7 +56,11 @@ def _other_than_named(database: Database) -> Iterator[str]:
         ("questions", "digest", "digest, body", lambda value: {content_key(unpacked(value))}),
     )
     for table, name, columns, key_of in checks:
-        for row, key, value in database.each(f"SELECT {name}, {columns} FROM {table}"):
+        total = int(database.rows(f"SELECT count(*) FROM {table}")[0][0])
+        rows = database.each(f"SELECT {name}, {columns} FROM {table}")
+        for done, (row, key, value) in enumerate(rows):
+            if not done % _TOLD:
+                progress(f"checking keys of {table}", done, total)
             try:
                 if key not in key_of(value):
                     yield f"{table}, {name} {row}: is not what its key says"

@@ -1,7 +1,7 @@
-"""The same run in this process, on workers, and on workers over a store on a PostgreSQL server: seconds of each stage,
-memory, what went over the network, and whether all came to the same. Each way in a process of its own.
+"""The same run in this process, on workers, and on workers over a store on a PostgreSQL server: seconds of each stage and
+of the command's processor, memory, what went over the network, and whether all came to the same. Each way in a process of its own.
 
-python benchmarks/beyond.py [CHUNKS [QUESTIONS]]         (1,000,000 chunks and 200 questions)
+python benchmarks/beyond.py [CHUNKS [QUESTIONS]] [--keep FILE]     (1,000,000 chunks and 200 questions)
 python benchmarks/beyond.py --empty                      what a task costs by itself
 
 The server is that of the wheel pgserver, over TCP on this machine.
@@ -12,6 +12,7 @@ from __future__ import annotations
 import hashlib
 import json
 import shutil
+import socket
 import subprocess
 import sys
 import tempfile
@@ -82,37 +83,53 @@ class Watch:
         return self._loopback() - self._before
 
 
+def clocks() -> tuple[float, float]:
+    """The time, and the processor seconds of this process: the command's own, and the scheduler's that it has in it."""
+    return time.perf_counter(), time.process_time()
+
+
 def one_way(folder: Path, on: str) -> dict[str, Any]:
     """All stages one after another, by one way."""
     watch, told = Watch(), {}
+    own: dict[str, float] = {}
+    each: dict[str, float] = {}  # of the stages of questions
     opened = Opened(folder)
 
-    def timed(name: str, began: float) -> None:
-        told[name] = told.get(name, 0.0) + time.perf_counter() - began
+    def timed(name: str, began: tuple[float, float]) -> None:
+        took, worked = (now - then for now, then in zip(clocks(), began))
+        told[name] = told.get(name, 0.0) + took
+        own[name] = own.get(name, 0.0) + worked
 
     with workers(opened, on, lambda note: print(note, file=sys.stderr)) as reader:
-        began = time.perf_counter()
+        began = clocks()
         gather(opened, [Source(folder / "in")], reader=reader)
         timed("read", began)
         questions, _ = opened.questions("some")
         place = opened.place(configuration("both"))
         for name in ("chunks", "terms", "keyword", "vectors"):
-            began = time.perf_counter()
+            began = clocks()
             place.open(name)
             timed(name, began)
+        folders = {name: opened.store.arrays.folder(place.keys.corpus(name)) for name in SHOWN[1:5]}
+        told["bytes"] = {name: sum(file.stat().st_size for file in at.iterdir()) for name, at in folders.items()}
         passing = Passing(place, Asked(questions, opened.standing))
         for node in needed(place.nodes, QUESTION):
-            began = time.perf_counter()
+            began = clocks()
             place.wide(node)
             passing.stage(node, passing.passages)
             timed(node.name if node.name in SHOWN else "questions", began)
-        began = time.perf_counter()
+            if node.name not in SHOWN:
+                each[node.name] = round(clocks()[0] - began[0], 2)
+        began = clocks()
         outcome = Runner(opened).run(configuration("both"), "some", questions)
         timed("whole run", began)
     marks = sorted(mark for passage in passing.passages for mark in passage.digests.values())
     told["whole run"] += sum(told[name] for name in SHOWN[1:-1])
     told["same"] = hashlib.sha256("".join(marks).encode()).hexdigest()[:12]
     told["run"] = outcome.run
+    own["whole run"] += sum(own[name] for name in SHOWN[1:-1])
+    told["own"] = own
+    told["each"] = each
     return told | {name: size / 1e9 for name, size in watch.most.items()} | {"moved": watch.moved / 1e9}
 
 
@@ -142,17 +159,20 @@ def server(folder: Path) -> str:
     import pgserver
 
     made = pgserver.get_server(str(folder), cleanup_mode="stop")
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
     tools = Path(pgserver.__file__).parent / "pginstall" / "bin"
     user = {"user": folder.stat().st_uid} if folder.stat().st_uid else {}
     with open(folder / "postgresql.auto.conf", "a") as file:
         file.write("shared_buffers = '512MB'\nmax_wal_size = '4GB'\n")
-    command = [str(tools / "pg_ctl"), "-D", str(folder), "-w", "restart", "-o", f"-h 127.0.0.1 -p 54329 -k {folder}"]
+    command = [str(tools / "pg_ctl"), "-D", str(folder), "-w", "restart", "-o", f"-h 127.0.0.1 -p {port} -k {folder}"]
     subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **user)
     server.held = made  # type: ignore[attr-defined]
-    return "postgresql://postgres@127.0.0.1:54329/postgres"
+    return f"postgresql://postgres@127.0.0.1:{port}/postgres"
 
 
-def main(chunks: int, questions: int) -> None:
+def main(chunks: int, questions: int, keep: str) -> None:
     """The table."""
     rows: dict[str, dict[str, Any]] = {}
     with tempfile.TemporaryDirectory(dir="/tmp", prefix="b") as place:
@@ -173,15 +193,16 @@ def main(chunks: int, questions: int) -> None:
                 print(f"{way}: {done.stderr[-1500:]}")
                 continue
             rows[way] = json.loads(done.stdout.splitlines()[-1])
-            print(
-                way,
-                {name: round(value, 2) if isinstance(value, float) else value for name, value in rows[way].items()},
-                flush=True,
-            )
+            print(f"{way} is done; stages of questions: {rows[way]['each']}", flush=True)
+    if keep:
+        Path(keep).write_text(json.dumps({"chunks": chunks, "questions": questions, "ways": rows}))
     print(f"\n{chunks:,} chunks, {questions} questions; seconds")
     print(f"{'':12}" + "".join(f"{way:>12}" for way in rows))
     for name in SHOWN:
         print(f"{name:12}" + "".join(f"{row[name]:>12.1f}" for row in rows.values()))
+    print("processor seconds of the command alone")
+    for name in SHOWN:
+        print(f"{name:12}" + "".join(f"{row['own'][name]:>12.1f}" for row in rows.values()))
     for name, shown in (("driver", "GB, command"), ("workers", "GB, workers"), ("moved", "GB moved")):
         print(f"{shown:12}" + "".join(f"{row[name]:>12.2f}" for row in rows.values()))
     print(f"{'same':12}" + "".join(f"{row['same'][:10]:>12}" for row in rows.values()))
@@ -193,5 +214,6 @@ if __name__ == "__main__":
     elif sys.argv[1:2] == ["--empty"]:
         empty()
     else:
-        numbers = [int(each) for each in sys.argv[1:3]]
-        main(*(numbers + [1_000_000, 200][len(numbers) :]))
+        keep = sys.argv[sys.argv.index("--keep") + 1] if "--keep" in sys.argv else ""
+        numbers = [int(each) for each in sys.argv[1:3] if each.isdecimal()]
+        main(*(numbers + [1_000_000, 200][len(numbers) :]), keep)

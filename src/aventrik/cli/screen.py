@@ -73,14 +73,14 @@ class Screen:
 
     def warn(self, text: str) -> None:
         """Something to heed, on standard error."""
-        self.err.print(Text(f"note: {visible(text)}"), style="yellow", soft_wrap=True)
+        self.err.print(Text(f"note: {visible(text)}"), style="yellow", soft_wrap=not self.err.is_terminal)
 
     def error(self, text: str, code: int = 2) -> None:
         """What went wrong, on standard error; with `as_json` on standard output too: {"verb", "error"}."""
         if self.as_json:
             _put({"verb": self.verb, "error": {"code": code, "message": text}})
         with suppress(OSError):
-            self.err.print(Text(f"aventrik {self.verb}: {visible(text)}"), style="red", soft_wrap=True)
+            self.err.print(Text(f"aventrik {self.verb}: {visible(text)}"), style="red", soft_wrap=not self.err.is_terminal)
 
     def table(
         self,

@@ -24,7 +24,9 @@ DOCUMENTS = ("read", "chunks", "terms", "vectors")
 WORKERS = (10, 100, 1000)
 
 
-def costs(ways: dict[str, Any], chunks: int, wanted: int, documents: int) -> dict[str, tuple[float, float, float, float]]:
+def costs(
+    ways: dict[str, Any], chunks: int, wanted: int, documents: int
+) -> dict[str, tuple[float, float, float, float]]:
     """Of each stage the seconds of workers, of the command, of the command's link, and of giving the tasks."""
     factor = wanted / chunks
     giving = documents * factor / TOGETHER * TASK

@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from aventrik.core.documents import Document
 from aventrik.core.errors import BadInput
 from aventrik.models.calls import Call
 from aventrik.storage import Address, open_store
@@ -178,6 +179,15 @@ def test_what_is_no_backup_is_refused_and_changes_nothing(store: Store, tmp_path
     assert len(store.runs.all()) == 1
     with pytest.raises(BadInput, match="no such file"):
         store.restore(tmp_path / "gone.db")
+
+
+def test_sizes_of_texts_tell_large_from_small(store: Store) -> None:
+    documents = [Document("a", "b"), Document("b", "".join(map(chr, range(0x4E00, 0x5600))))]
+    store.documents.keep_contents(documents)
+    small, large, none, again = store.documents.sizes([documents[0].key, documents[1].key, "-", documents[0].key])
+    assert small == again
+    assert 0 < small < large
+    assert none == 0
 
 
 @pytest.fixture

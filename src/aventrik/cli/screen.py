@@ -80,7 +80,9 @@ class Screen:
         if self.as_json:
             _put({"verb": self.verb, "error": {"code": code, "message": text}})
         with suppress(OSError):
-            self.err.print(Text(f"aventrik {self.verb}: {visible(text)}"), style="red", soft_wrap=not self.err.is_terminal)
+            self.err.print(
+                Text(f"aventrik {self.verb}: {visible(text)}"), style="red", soft_wrap=not self.err.is_terminal
+            )
 
     def table(
         self,

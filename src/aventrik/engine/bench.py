@@ -21,6 +21,7 @@ from .filtering import fields_of
 from .given import Documents, Given, Progress, Texts, nothing
 from .graph import chain
 from .keys import Keys
+from .portions import portions
 from .providers import Models
 from .records import decode, digest, encode
 from .resolved import Resolved
@@ -346,12 +347,14 @@ class Place:
                 yield each
 
         def make(places: Sequence[int]) -> Iterator[Made]:
-            step = node.stage.together
-            groups = [tuple(places[first : first + step]) for first in range(0, len(places), step)]
+            sizes = bench.store.documents.sizes([self.snapshot.contents[place] for place in places])
+            groups = portions(places, sizes, node.stage.together)
             work = [self.work(node, documents=group, part=f"{key} {group[0]} {group[-1]}") for group in groups]
             taken: list[str] = []
-            for number, (each, done) in enumerate(zip(work, bench.executor.map(checked(work)))):
-                bench.progress(f"{node.name}{bench.executor.label}", number * step, len(places))
+            before = 0
+            for each, done in zip(work, bench.executor.map(checked(work))):
+                bench.progress(f"{node.name}{bench.executor.label}", before, len(places))
+                before += len(each.documents)
                 if done.rows:
                     yield done.rows
                     continue

@@ -33,10 +33,13 @@ from .stage import CORPUS, DOCUMENT, QUESTION, Chain, Node, Stage, found
 from .stages import answers, corpus, database, retrieval, scoring
 
 GRAPH: tuple[Stage, ...] = (
-    Stage("chunks", 5, DOCUMENT, ("documents",), corpus.chunks, picked.cutting, picked.tokenizer, open=corpus.open_chunks),
+    Stage(
+        "chunks", 5, DOCUMENT, ("documents",), corpus.chunks, picked.cutting, picked.tokenizer, open=corpus.open_chunks,
+        together=256,
+    ),
     Stage(
         "units", 4, DOCUMENT, ("documents", "chunks"), corpus.units, picked.serving, picked.tokenizer,
-        used=lambda resolved: resolved.configuration.chunking.serve != "chunk", open=corpus.open_units,
+        used=lambda resolved: resolved.configuration.chunking.serve != "chunk", open=corpus.open_units, together=256,
     ),
     Stage(
         "written", 2, DOCUMENT, ("documents", "chunks"), corpus.written,

@@ -64,6 +64,12 @@ class TabledDocuments:
             self._held.popitem(last=False)
         return made
 
+    def sizes(self, keys: Sequence[str]) -> list[int]:
+        """The bytes that the texts of these content keys take here, packed; 0 for one that is gone."""
+        rows = self._db.rows_of("SELECT key, length(text) FROM contents WHERE key IN (?)", list(dict.fromkeys(keys)))
+        found = {str(key): int(size) for key, size in rows}
+        return [found.get(key, 0) for key in keys]
+
     def details(self) -> Iterator[tuple[str, str, str, dict[str, Any], dict[str, Any]]]:
         """(name, content key, title, metadata, reading report) of every document, in order of name."""
         for name, key, title, meta, report in self._db.each(

@@ -2,7 +2,8 @@
 of the command's processor, memory, what went over the network, and whether all came to the same. Each way in a process of its own.
 
 python benchmarks/beyond.py [CHUNKS [QUESTIONS]] [--keep FILE]     (1,000,000 chunks and 200 questions)
-python benchmarks/beyond.py --empty                      what a task costs by itself
+python benchmarks/beyond.py --ratio [CHUNKS [QUESTIONS]]           one worker and two in turn, five times: the best of each
+python benchmarks/beyond.py --empty                                what a task costs by itself
 
 The server is that of the wheel pgserver, over TCP on this machine.
 """
@@ -11,6 +12,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import shutil
 import socket
 import subprocess
@@ -24,6 +26,7 @@ from typing import Any
 import psutil
 from growth import configuration, lay_out
 
+from aventrik.core.indexing import terms
 from aventrik.engine.gathering import gather
 from aventrik.engine.hiring import workers
 from aventrik.engine.opened import Opened
@@ -104,7 +107,6 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
         began = clocks()
         gather(opened, [Source(folder / "in")], reader=reader)
         timed("read", began)
-        questions, _ = opened.questions("some")
         place = opened.place(configuration("both"))
         for name in ("chunks", "terms", "keyword", "vectors"):
             began = clocks()
@@ -112,6 +114,9 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
             timed(name, began)
         folders = {name: opened.store.arrays.folder(place.keys.corpus(name)) for name in SHOWN[1:5]}
         told["bytes"] = {name: sum(file.stat().st_size for file in at.iterdir()) for name, at in folders.items()}
+        questions = opened.questions("some")[0] if (folder / "testsets" / "some.jsonl").read_text() else []
+        if not questions:
+            return told | {"whole run": sum(told[name] for name in SHOWN if name in told)}
         passing = Passing(place, Asked(questions, opened.standing))
         for node in needed(place.nodes, QUESTION):
             began = clocks()
@@ -172,6 +177,67 @@ def server(folder: Path) -> str:
     return f"postgresql://postgres@127.0.0.1:{port}/postgres"
 
 
+def one_of(base: Path, folder: Path, on: str, address: str = "") -> dict[str, Any]:
+    """All stages by one way, on a copy of a workspace and in a process of its own; empty when it fails, which is told."""
+    shutil.rmtree(folder, ignore_errors=True)
+    shutil.copytree(base, folder)
+    if address:
+        with open(folder / "aventrik.toml", "a") as file:
+            file.write(f'\n[store]\naddress = "{address}"\n')
+    os.sync()  # what was copied is not to be written while others are measured
+    command = [sys.executable, __file__, "--way", str(folder), on]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    if done.returncode:
+        print(f"{on}: {done.stderr[-1500:]}")
+        return {}
+    found: dict[str, Any] = json.loads(done.stdout.splitlines()[-1])
+    return found
+
+
+def ratio(chunks: int, questions: int) -> None:
+    """The best seconds of one worker and of two, in turn, and how many times as quick two are; and the same of processes
+    that have nothing to do with each other, which is what the machine allows."""
+    ways: dict[str, list[dict[str, Any]]] = {"1": [], "2": []}
+    with tempfile.TemporaryDirectory(dir="/tmp", prefix="b") as place:
+        base = Path(place) / "base"
+        lay_out(base, chunks)
+        write_questions(base, questions)
+        for _ in range(5):
+            for on, rows in ways.items():
+                rows.append({"processes": apart(base, int(on))} | one_of(base, Path(place) / "w", on))
+                print(
+                    on,
+                    {name: round(rows[-1][name], 1) for name in ("processes", *SHOWN) if name in rows[-1]},
+                    flush=True,
+                )
+    print(f"\n{chunks:,} chunks, {questions} questions; seconds, the best of five")
+    print(f"{'':12}{'1 worker':>12}{'2 workers':>12}{'ratio':>8}")
+    for name in ("processes", *SHOWN):
+        if all(name in row for rows in ways.values() for row in rows):
+            one, two = (min(row[name] for row in rows) for rows in ways.values())
+            print(f"{name:12}{one:>12.1f}{two:>12.1f}{one / two:>8.2f}")
+
+
+def apart(base: Path, count: int) -> float:
+    """Seconds that so many processes take to count the terms of the same texts, each an equal share of them."""
+    files = sorted((base / "in").glob("*.jsonl"))[:1]
+    command = [sys.executable, __file__, "--count", str(files[0]), str(count)]
+    processes = [subprocess.Popen(command, stdout=subprocess.PIPE, text=True) for _ in range(count)]
+    return max(float(process.communicate()[0]) for process in processes)
+
+
+def count_terms(file: Path, share: int) -> None:
+    """Counts the terms of one of so many equal shares of a file's texts."""
+    bodies = [json.loads(line)["body"] for line in file.read_text("utf-8").splitlines()]
+    texts = [body.split("\n\n") for body in bodies[: 900 // share]]
+    terms.count(texts[:1], "en")
+    began = time.perf_counter()
+    for _ in range(2):
+        for first in range(0, len(texts), 150):
+            terms.count(texts[first : first + 150], "en")
+    print(time.perf_counter() - began)
+
+
 def main(chunks: int, questions: int, keep: str) -> None:
     """The table."""
     rows: dict[str, dict[str, Any]] = {}
@@ -180,20 +246,10 @@ def main(chunks: int, questions: int, keep: str) -> None:
         lay_out(base, chunks)
         write_questions(base, questions)
         for way, on in WAYS.items():
-            folder = Path(place) / "w"
-            shutil.rmtree(folder, ignore_errors=True)
-            shutil.copytree(base, folder)
-            if way == "server":
-                with open(folder / "aventrik.toml", "a") as file:
-                    file.write(f'\n[store]\naddress = "{server(Path(place) / "pg")}"\n')
-            done = subprocess.run(
-                [sys.executable, __file__, "--way", str(folder), on], capture_output=True, text=True, check=False
-            )
-            if done.returncode:
-                print(f"{way}: {done.stderr[-1500:]}")
-                continue
-            rows[way] = json.loads(done.stdout.splitlines()[-1])
-            print(f"{way} is done; stages of questions: {rows[way]['each']}", flush=True)
+            address = server(Path(place) / "pg") if way == "server" else ""
+            if found := one_of(base, Path(place) / "w", on, address):
+                rows[way] = found
+                print(f"{way} is done; stages of questions: {rows[way]['each']}", flush=True)
     if keep:
         Path(keep).write_text(json.dumps({"chunks": chunks, "questions": questions, "ways": rows}))
     print(f"\n{chunks:,} chunks, {questions} questions; seconds")
@@ -214,6 +270,12 @@ if __name__ == "__main__":
     elif sys.argv[1:2] == ["--empty"]:
         empty()
     else:
+        numbers = [int(each) for each in sys.argv[1:] if each.isdecimal()]
+        numbers += [1_000_000, 200][len(numbers) :]
         keep = sys.argv[sys.argv.index("--keep") + 1] if "--keep" in sys.argv else ""
-        numbers = [int(each) for each in sys.argv[1:3] if each.isdecimal()]
-        main(*(numbers + [1_000_000, 200][len(numbers) :]), keep)
+        if "--count" in sys.argv:
+            count_terms(Path(sys.argv[2]), int(sys.argv[3]))
+        elif "--ratio" in sys.argv:
+            ratio(numbers[0], numbers[1])
+        else:
+            main(numbers[0], numbers[1], keep)

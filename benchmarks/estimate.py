@@ -18,7 +18,7 @@ from typing import Any
 CORE_HOUR = 0.05  # money for a core and an hour
 LINK = 1.0  # GB a second between the command and the folder of arrays
 TASK = 0.012  # seconds of the command for a task (`beyond.py --empty`)
-TOGETHER = 200  # documents a task
+TOGETHER = 256  # documents a task
 PASSES = 4  # over the link: a part is read, written in order, and read for two checksums
 DOCUMENTS = ("read", "chunks", "terms", "vectors")
 WORKERS = (10, 100, 1000)

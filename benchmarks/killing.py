@@ -172,11 +172,8 @@ def restart(folder: Path) -> None:
 
     tools = Path(pgserver.__file__).parent / "pginstall" / "bin"
     user = {"user": folder.stat().st_uid} if folder.stat().st_uid else {}
-    how = ["-m", "immediate", "-o", f"-h 127.0.0.1 -p 54329 -k {folder}"]
-    subprocess.run(
-        [str(tools / "pg_ctl"), "-D", str(folder), "-w", "restart", *how], check=True, stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL, **user,
-    )  # fmt: skip
+    how = [str(tools / "pg_ctl"), "-D", str(folder), "-w", "restart", "-m", "immediate"]  # with the options it had
+    subprocess.run(how, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **user)
 
 
 def compare(address: Address, plain: Path) -> None:

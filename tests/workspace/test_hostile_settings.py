@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 
 import pytest
@@ -68,10 +67,9 @@ def test_a_sweep_is_counted_before_it_is_built(tmp_path: Path) -> None:
             "search.effort", "search.probes", "embedding.dimensions")  # fmt: skip
     values = ", ".join(str(n) for n in range(1, 11))
     path.write_text('name = "c"\n[sweep]\n' + "".join(f'"{key}" = [{values}]\n' for key in keys))
-    began = time.monotonic()
+    # Were they built before they are counted, this would not end.
     with pytest.raises(BadInput, match=f"stands for 10,000,000,000 configurations; the most is {MOST_COMBINATIONS}"):
         load_configurations(path)
-    assert time.monotonic() - began < 1
     path.write_text('name = "c"\n[sweep]\nmode = ["one"]\n')
     with pytest.raises(BadInput, match="mode"):
         load_configurations(path)
@@ -88,10 +86,9 @@ def test_a_condition_without_end_is_refused(condition: str) -> None:
 
 def test_many_wildcards_are_soon_done() -> None:
     condition = parse(f"t like '{'%a' * 200}b'")
-    began = time.monotonic()
+    # Were each way of sharing out the wildcards tried, this would not end.
     assert not passes(condition, {"t": "a" * 5000})
     assert passes(condition, {"t": "a" * 5000 + "b"})
-    assert time.monotonic() - began < 2
     check("t like '%'", [{"t": "x"}])
 
 

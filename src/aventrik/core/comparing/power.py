@@ -72,33 +72,34 @@ def smallest_for_scores(gaps: Values, level: float = 0.05, power: float = POWER)
     if not centred.any():
         return None
     draw = np.random.default_rng(_SEED)
-    samples = centred[draw.integers(0, n, size=(_SAMPLES, n))]
     scale = float(np.abs(gaps).max() + centred.std())
-    limits = _limits(samples, level, draw)
+    samples = centred[draw.integers(0, n, size=(_SAMPLES, n))] / scale
+    limit = _limit(samples, level, draw)
+    sums, squares, cubes = (np.sum(each, axis=1) for each in (samples, samples * samples, samples * samples * samples))
 
     def shown(delta: float) -> float:
-        moved = samples + delta * scale
-        return float(np.mean(_statistic(moved) >= limits))
+        # The sums of powers of the samples moved by delta, from those of the samples.
+        moved = squares + 2 * delta * sums + n * delta**2
+        third = cubes + 3 * delta * squares + 3 * delta**2 * sums + n * delta**3
+        return float(np.mean(_statistic(sums + n * delta, moved, third, n) >= limit))
 
     found = _least(shown, power)
     return None if found is None else found * scale
 
 
-def _statistic(samples: Values) -> Values:
-    squares = np.sum(samples * samples, axis=1)
-    scaled = samples / np.sqrt(np.where(squares > 0, squares, 1.0))[:, None]
-    found = skewness_corrected(scaled.sum(axis=1), (scaled * scaled * scaled).sum(axis=1), 1.0, samples.shape[1])
-    return np.where(squares > 0, found, 0.0)
+def _statistic(sums: Values, squares: Values, cubes: Values, n: int) -> Values:
+    root = np.sqrt(np.where(squares > 0, squares, 1.0))
+    return np.where(squares > 0, skewness_corrected(sums / root, cubes / (root * root * root), 1.0, n), 0.0)
 
 
-def _limits(samples: Values, level: float, draw: np.random.Generator) -> float:
+def _limit(samples: Values, level: float, draw: np.random.Generator) -> float:
     """What the statistic must reach: the quantile of its size over flips of centred samples."""
     n = samples.shape[1]
-    few = samples[:_FLIPPED]
     sizes = []
-    for row in few:
+    for row in samples[:_FLIPPED]:
         signs = 1.0 - 2.0 * draw.integers(0, 2, size=(_FLIPS, n))
-        sizes.append(np.abs(_statistic(signs * row)))
+        squares = np.full(_FLIPS, row @ row)
+        sizes.append(np.abs(_statistic(signs @ row, squares, signs @ (row * row * row), n)))
     return float(np.quantile(np.concatenate(sizes), 1 - level))
 
 

@@ -104,8 +104,9 @@ class DaskExecutor:
                 }
                 with dask.config.set(own):
                     self._cluster = LocalCluster(
-                        n_workers=workers, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL,
-                        memory_limit=0,
+                        n_workers=workers, threads_per_worker=1, silence_logs=logging.CRITICAL, memory_limit=0,
+                        # Its pages are not shown. Some port is opened even so: a free one, for this machine alone.
+                        dashboard_address="127.0.0.1:0", scheduler_kwargs={"dashboard": False},
                     )  # fmt: skip
             self._client = Client(self._cluster or scheduler, timeout=_GONE)
             self._client.wait_for_workers(1, timeout=_WORKERS)

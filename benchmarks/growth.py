@@ -23,7 +23,8 @@ from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.gathered import Source
 from aventrik.workspace.starter import create
 
-A_DOCUMENT = 100
+A_DOCUMENT = 100  # chunks
+A_FILE = 250  # documents
 QUERIES = 20
 
 
@@ -53,9 +54,9 @@ def lay_out(folder: Path, chunks: int) -> None:
     draw = random.Random(chunks)
     create(folder)
     (folder / "in").mkdir()
-    for file in range(0, chunks // A_DOCUMENT, 1000):
+    for file in range(0, chunks // A_DOCUMENT, A_FILE):
         with open(folder / "in" / f"{file}.jsonl", "w", encoding="utf-8") as out:
-            for number in range(file, min(file + 1000, chunks // A_DOCUMENT)):
+            for number in range(file, min(file + A_FILE, chunks // A_DOCUMENT)):
                 paragraphs = []
                 for _ in range(A_DOCUMENT):
                     words = draw.choice(pool).split()

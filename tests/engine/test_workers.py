@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import psutil
 import pytest
 
 from aventrik.core.errors import BadInput, Unavailable
@@ -221,6 +222,17 @@ def test_results_come_in_order_whatever_is_done_first(two: DaskExecutor) -> None
     assert [done.marks[0][0] for done in two._made(call(plain, n) for n in range(40))] == [str(n) for n in range(40)]
     assert two.width == 2
     assert two.label == " on 2 workers"
+
+
+def test_nothing_of_workers_started_here_is_open_to_other_machines(two: DaskExecutor) -> None:
+    assert two._cluster.scheduler.http_server.address == "127.0.0.1"
+    opened = {
+        each.laddr.ip
+        for process in (psutil.Process(), *psutil.Process().children(recursive=True))
+        for each in process.net_connections("tcp")
+        if each.status == psutil.CONN_LISTEN
+    }
+    assert opened == {"127.0.0.1"}
 
 
 def test_a_worker_that_died_or_hangs_is_told_and_its_work_done_by_another(two: DaskExecutor, tmp_path: Path) -> None:

@@ -16,13 +16,13 @@ from ..storage.protocols import FileSeen, Store
 from ..workspace.gathered import GatheredSources, Source
 from ..workspace.settings import SETTINGS
 from .opened import Opened
-from .readers import ReadOne, Wanted, grouped, read_many
+from .readers import ReadOne, Wanted, read_many
 
 LARGEST_MEGABYTES = 100
 
 
 # (groups of files, how they are read, seconds and megabytes for each) → what came of each group
-Reader = Callable[[Iterator[list[Wanted]], Reading, int, int], Iterator[list[ReadOne]]]
+Reader = Callable[[Sequence[Wanted], Reading, int, int], Iterator[list[ReadOne]]]
 
 
 @dataclass
@@ -132,7 +132,7 @@ class Gatherer:
         read = (
             read_many(wanted, reading, workers, seconds, megabytes)
             if self._reader is None
-            else self._reader(grouped(wanted), reading, seconds, megabytes)
+            else self._reader(wanted, reading, seconds, megabytes)
         )
         for some in read:
             with self.store.transaction():

@@ -63,7 +63,7 @@ def workers(opened: Opened, on: str = "", tell: Callable[[str], None] = lambda n
         bench.home = type(home)(home.store, files, home.command, home.requests)
         bench.executor = executor
         bench.shards = engine.shards if engine.shards > 1 else 0
-        yield lambda groups, *how: executor.read(bench.home, groups, *how)
+        yield lambda wanted, *how: executor.read(bench.home, wanted, *how)
     finally:
         bench.executor, bench.home = before
         bench.shards = 0

@@ -10,7 +10,7 @@ import os
 import signal
 import stat
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
 from dataclasses import dataclass, field
 from typing import Any
@@ -26,6 +26,8 @@ from ..storage.protocols import Gathering
 
 _TOGETHER = 24  # small files that one worker reads in one go
 _SMALL = 1_500_000  # bytes that they may have in all
+_MOST_TIMES = 8  # as large a piece of work may be where it is done elsewhere
+_SEVERAL = 4  # pieces of work, at the least, that each worker is to get
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,29 +129,36 @@ def _limited(megabytes: int) -> None:
         pass
 
 
-def read_many(
-    wanted: Sequence[Wanted], reading: Reading, workers: int = 0, seconds: int = 120, megabytes: int = 4000
-) -> Iterator[list[ReadOne]]:
-    """What came of the files, some at a time, in the order given. A file that crashes, hangs or grows is told and
-    left behind."""
-    from pebble import ProcessExpired, ProcessPool
+class Readers:
+    """Processes that read files, a few at a time, until `close`: a file that crashes them, hangs or grows is told and left
+    behind.
 
-    groups = list(grouped(wanted))
-    if not groups:
-        return
-    count = min(workers or os.cpu_count() or 1, len(groups))
-    method = "fork" if "fork" in multiprocessing.get_all_start_methods() else "spawn"
-    context: Any = multiprocessing.get_context(method)
-    with ProcessPool(count, initializer=_limited, initargs=[megabytes], context=context) as pool:
+    `count` of them (0: as many as there are cores), each with `seconds` for what it reads in one go and `megabytes` of
+    memory.
+    """
+
+    def __init__(self, count: int = 0, seconds: int = 120, megabytes: int = 4000) -> None:
+        from pebble import ProcessPool
+
+        self.limits = (seconds, megabytes)
+        self._count = count or os.cpu_count() or 1
+        method = "fork" if "fork" in multiprocessing.get_all_start_methods() else "spawn"
+        context: Any = multiprocessing.get_context(method)
+        self._pool = ProcessPool(self._count, initializer=_limited, initargs=[megabytes], context=context)
+
+    def read(self, groups: Iterable[list[Wanted]], reading: Reading) -> Iterator[list[ReadOne]]:
+        """What came of the files of each group, in the order given."""
+        from pebble import ProcessExpired
+
         waiting: deque[tuple[list[Wanted], Any]] = deque()
         left = iter(groups)
 
         def schedule(group: list[Wanted]) -> Any:
-            return pool.schedule(_read_some, args=[group, reading], timeout=float(seconds))
+            return self._pool.schedule(_read_some, args=[group, reading], timeout=float(self.limits[0]))
 
         for group in left:
             waiting.append((group, schedule(group)))
-            if len(waiting) > 3 * count:
+            if len(waiting) > 3 * self._count:
                 break
         while waiting:
             group, future = waiting.popleft()
@@ -160,20 +169,41 @@ def read_many(
                     waiting.extendleft(reversed([([each], schedule([each])) for each in group]))
                 else:
                     late = isinstance(error, TookTooLong)
-                    reason = f"reading it took over {seconds} s" if late else "the reader crashed on it"
+                    reason = f"reading it took over {self.limits[0]} s" if late else "the reader crashed on it"
                     yield [ReadOne(group[0], failure=reason)]
             following = next(left, None)
             if following is not None:
                 waiting.append((following, schedule(following)))
 
+    def close(self) -> None:
+        """Ends the processes, when what they read is read."""
+        self._pool.close()
+        self._pool.join()
 
-def grouped(wanted: Sequence[Wanted]) -> Iterator[list[Wanted]]:
-    """Small files together, large ones and slow formats alone, in order."""
+
+def spread(wanted: Sequence[Wanted], workers: int) -> Iterator[list[Wanted]]:
+    """Groups to read elsewhere: eight times as large where there are so many files that each worker still gets several."""
+    return grouped(wanted, max(1, min(_MOST_TIMES, len(wanted) // (_TOGETHER * _SEVERAL * workers))))
+
+
+def read_many(
+    wanted: Sequence[Wanted], reading: Reading, workers: int = 0, seconds: int = 120, megabytes: int = 4000
+) -> Iterator[list[ReadOne]]:
+    """What came of the files, some at a time, in the order given, by `Readers` of their own."""
+    groups = list(grouped(wanted))
+    if not groups:
+        return
+    with contextlib.closing(Readers(min(workers or os.cpu_count() or 1, len(groups)), seconds, megabytes)) as readers:
+        yield from readers.read(groups, reading)
+
+
+def grouped(wanted: Sequence[Wanted], times: int = 1) -> Iterator[list[Wanted]]:
+    """Small files together, so many times what a process reads in one go, large ones and slow formats alone, in order."""
     group: list[Wanted] = []
     size = 0
     for each in wanted:
         slow = each.name.lower().endswith((".pdf", ".zip", ".docx", ".pptx", ".gz", ".tgz"))
-        if group and (slow or size + each.size > _SMALL or len(group) == _TOGETHER):
+        if group and (slow or size + each.size > times * _SMALL or len(group) == times * _TOGETHER):
             yield group
             group, size = [], 0
         group.append(each)

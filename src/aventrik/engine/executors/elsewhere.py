@@ -28,7 +28,7 @@ from ...workspace.workspace import Workspace
 from ..bench import Bench
 from ..graph import STAGES
 from ..providers import Models
-from ..readers import ReadOne, Wanted, read_many
+from ..readers import Readers, ReadOne, Wanted, grouped
 from ..records import digest, encode
 from . import Done, Home, Work
 
@@ -76,6 +76,7 @@ def perform(version: str, work: Work) -> Done | Failure | OtherVersion:
     if version != program():
         return OtherVersion(__version__)
     try:
+        _let_readers_go()
         bench = _bench(work.home, work.fresh)
         bench.follow(work.takes)
         bench.shards = work.shards
@@ -100,9 +101,7 @@ def read(
         return OtherVersion(__version__)
     try:
         store = _bench(home, False).store
-        # A worker of Dask is a process that may not have others, unless it is told that it may.
-        multiprocessing.current_process()._config.pop("daemon", None)  # type: ignore[attr-defined]
-        made = [one for some in read_many(wanted, reading, 1, seconds, megabytes) for one in some]
+        made = [one for some in _readers(seconds, megabytes).read(grouped(wanted), reading) for one in some]
         rows = [row for one in made for row in one.rows]
         store.documents.keep_texts(rows)
         for one in made:
@@ -119,12 +118,32 @@ def _failure(error: AventrikError) -> Failure:
 _own = threading.local()
 
 
+def _readers(seconds: int, megabytes: int) -> Readers:
+    """The process that reads for this thread. It is kept from one piece of work to the next: to begin one takes as long as
+    to read two dozen small files."""
+    held: Readers | None = getattr(_own, "readers", None)
+    if held is None or held.limits != (seconds, megabytes):
+        _let_readers_go()
+        # A worker of Dask is a process that may not have others, unless it is told that it may.
+        multiprocessing.current_process()._config.pop("daemon", None)  # type: ignore[attr-defined]
+        held = _own.readers = Readers(1, seconds, megabytes)
+    return held
+
+
+def _let_readers_go() -> None:
+    held: Readers | None = getattr(_own, "readers", None)
+    if held is not None:
+        _own.readers = None
+        held.close()
+
+
 def _bench(home: Home, fresh: bool) -> Bench:
     """The bench of a command in this thread; that of the command before is let go."""
     held: tuple[Any, Bench] | None = getattr(_own, "held", None)
     if held is not None and held[0] == (home, fresh):
         return held[1]
     if held is not None:
+        _own.held = None  # should the next one not open
         held[1].store.close()
     store = open_store(home.store)
     workspace = _workspace(home.files, store)

@@ -19,7 +19,7 @@ from typing import Any
 
 from ...core.errors import BadInput, MissingExtra, Unavailable
 from ...core.reading import Reading
-from ..readers import ReadOne, Wanted
+from ..readers import ReadOne, Wanted, spread
 from . import Done, Home, Work
 from .elsewhere import Failure, OtherVersion, perform, program, read
 
@@ -169,13 +169,21 @@ class DaskExecutor:
         return [self._call(replace(work, documents=part, part=f"{work.part} of {part[0]}")) for part in parts]
 
     def read(
-        self, home: Home, groups: Iterable[list[Wanted]], reading: Reading, seconds: int, megabytes: int
+        self, home: Home, wanted: Sequence[Wanted], reading: Reading, seconds: int, megabytes: int
     ) -> Iterator[list[ReadOne]]:
         """Files read by the workers, which must see them under the same paths; what stands in them is kept in the
         store."""
-        return self._made(
-            _Call(read, (home, group, reading, seconds, megabytes), 0, partial(_files, group)) for group in groups
-        )
+
+        def call(group: Sequence[Wanted]) -> _Call:
+            return _Call(
+                read, (home, group, reading, seconds, megabytes), 0, partial(_files, group), partial(halves, group)
+            )
+
+        def halves(group: Sequence[Wanted]) -> Sequence[_Call]:
+            middle = len(group) // 2
+            return [call(half) for half in (group[:middle], group[middle:])] if middle else ()
+
+        return self._made(map(call, spread(wanted, max(1, self.threads))))
 
     def _made(self, calls: Iterable[_Call]) -> Iterator[Any]:
         waiting = iter(calls)
@@ -409,7 +417,7 @@ class DaskExecutor:
                     each.close(timeout=_GONE)
 
 
-def _files(group: list[Wanted]) -> str:
+def _files(group: Sequence[Wanted]) -> str:
     first, last = group[0].path, group[-1].path
     return f"reading {first if first == last else f'{first} to {last}'}"
 

@@ -24,7 +24,7 @@ from pathlib import Path
 from typing import Any
 
 import psutil
-from growth import configuration, lay_out
+from growth import A_FILE, configuration, lay_out
 
 from aventrik.core.indexing import terms
 from aventrik.engine.gathering import gather
@@ -220,15 +220,15 @@ def ratio(chunks: int, questions: int) -> None:
 
 def apart(base: Path, count: int) -> float:
     """Seconds that so many processes take to count the terms of the same texts, each an equal share of them."""
-    files = sorted((base / "in").glob("*.jsonl"))[:1]
-    command = [sys.executable, __file__, "--count", str(files[0]), str(count)]
+    command = [sys.executable, __file__, "--count", str(base / "in"), str(count)]
     processes = [subprocess.Popen(command, stdout=subprocess.PIPE, text=True) for _ in range(count)]
     return max(float(process.communicate()[0]) for process in processes)
 
 
-def count_terms(file: Path, share: int) -> None:
-    """Counts the terms of one of so many equal shares of a file's texts."""
-    bodies = [json.loads(line)["body"] for line in file.read_text("utf-8").splitlines()]
+def count_terms(folder: Path, share: int) -> None:
+    """Counts the terms of one of so many equal shares of 900 texts of a folder's files."""
+    files = sorted(folder.glob("*.jsonl"))[: 900 // A_FILE + 1]
+    bodies = [json.loads(line)["body"] for file in files for line in file.read_text("utf-8").splitlines()]
     texts = [body.split("\n\n") for body in bodies[: 900 // share]]
     terms.count(texts[:1], "en")
     began = time.perf_counter()

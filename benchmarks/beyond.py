@@ -3,6 +3,7 @@ of the command's processor, memory, what went over the network, and whether all 
 
 python benchmarks/beyond.py [CHUNKS [QUESTIONS]] [--keep FILE]     (1,000,000 chunks and 200 questions)
 python benchmarks/beyond.py --ratio [CHUNKS [QUESTIONS]]           one worker and two in turn, five times: the best of each
+python benchmarks/beyond.py --files [COUNT]                         small Markdown files read here and on workers (6,000)
 python benchmarks/beyond.py --empty                                what a task costs by itself
 
 The server is that of the wheel pgserver, over TCP on this machine.
@@ -218,6 +219,34 @@ def ratio(chunks: int, questions: int) -> None:
             print(f"{name:12}{one:>12.1f}{two:>12.1f}{one / two:>8.2f}")
 
 
+def small_files(count: int) -> None:
+    """The best of three times that small Markdown files take to be read, here, on one worker and on two, in turn."""
+    ways: dict[str, list[float]] = {"here": [], "1": [], "2": []}
+    with tempfile.TemporaryDirectory(dir="/tmp", prefix="b") as place:
+        base = Path(place) / "base"
+        lay_out(base, count * 50)
+        bodies = [json.loads(line)["body"] for file in (base / "in").glob("*.jsonl") for line in file.open("rb")]
+        shutil.rmtree(base / "in")
+        (base / "in").mkdir()
+        for number in range(count):
+            half = bodies[number // 2].split("\n\n")[number % 2 :: 2]
+            (base / "in" / f"{number}.md").write_text("\n\n".join(half), "utf-8")
+        for _ in range(3):
+            for on, taken in ways.items():
+                shutil.rmtree(Path(place) / "w", ignore_errors=True)
+                shutil.copytree(base, Path(place) / "w")
+                opened = Opened(Path(place) / "w")
+                with workers(opened, on) as reader:
+                    began = time.perf_counter()
+                    gather(opened, [Source(Path(place) / "w" / "in")], reader=reader)
+                    taken.append(time.perf_counter() - began)
+                opened.store.close()
+    print(f"{count:,} Markdown files of some 9,000 characters; seconds, the best of three")
+    print("".join(f"{on:>10}" for on in ways) + f"{'1 : 2':>10}")
+    best = [min(taken) for taken in ways.values()]
+    print("".join(f"{each:>10.1f}" for each in best) + f"{best[1] / best[2]:>10.2f}")
+
+
 def apart(base: Path, count: int) -> float:
     """Seconds that so many processes take to count the terms of the same texts, each an equal share of them."""
     command = [sys.executable, __file__, "--count", str(base / "in"), str(count)]
@@ -273,7 +302,9 @@ if __name__ == "__main__":
         numbers = [int(each) for each in sys.argv[1:] if each.isdecimal()]
         numbers += [1_000_000, 200][len(numbers) :]
         keep = sys.argv[sys.argv.index("--keep") + 1] if "--keep" in sys.argv else ""
-        if "--count" in sys.argv:
+        if "--files" in sys.argv:
+            small_files(next((int(each) for each in sys.argv[1:] if each.isdecimal()), 6000))
+        elif "--count" in sys.argv:
             count_terms(Path(sys.argv[2]), int(sys.argv[3]))
         elif "--ratio" in sys.argv:
             ratio(numbers[0], numbers[1])

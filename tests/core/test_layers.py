@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from functools import cache
 from pathlib import Path
 
 import aventrik
@@ -13,11 +14,18 @@ ORDER = ["cli", "demo", "standin", "report", "engine", "storage", "workspace", "
 FORBIDDEN_IN_CORE = {"argparse", "sqlite3", "socket", "httpx", "rich", "subprocess"}
 
 
+@cache
+def tree(path: Path) -> ast.Module:
+    """A file, parsed."""
+    return ast.parse(path.read_text(encoding="utf-8"))
+
+
+@cache
 def imports(path: Path) -> set[str]:
     """Dotted names of all modules that a file imports, at any depth."""
     package = ("aventrik", *path.relative_to(ROOT).parent.parts)
     found: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for node in ast.walk(tree(path)):
         if isinstance(node, ast.Import):
             found.update(alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom):
@@ -45,7 +53,7 @@ def test_core_neither_prints_nor_parses_arguments_nor_opens_anything() -> None:
         for name in imports(path):
             if name.split(".")[0] in FORBIDDEN_IN_CORE:
                 wrong.append(f"{path.name} imports {name}")
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        for node in ast.walk(tree(path)):
             if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in ("print", "input"):
                 wrong.append(f"{path.name} calls {node.func.id}")
     assert wrong == []

@@ -41,9 +41,9 @@ def small(tmp_path_factory: pytest.TempPathFactory) -> Program:
 
 @pytest.fixture(scope="module")
 def large(tmp_path_factory: pytest.TempPathFactory) -> Program:
-    """40 runs on 250 questions; `benchmarks/reporting.py` has 100 on 500."""
+    """20 runs on 120 questions; `benchmarks/reporting.py` has 100 on 500."""
     folder = tmp_path_factory.mktemp("large") / "w"
-    filled(folder, 40, 250, alike=4).store.close()
+    filled(folder, 20, 120, alike=4).store.close()
     program = Program(folder)
     program("report", "--out", "page.html")
     return program
@@ -99,7 +99,7 @@ def type_in(browser: Any, field: str, words: str) -> None:
 
 def test_tables_of_many_runs_and_questions_are_sorted_and_filtered_whole(large: Program, browser: Any) -> None:
     opened(browser, large)
-    for table, column, count in (("runs", 4, 40), ("questions", 6, 250)):
+    for table, column, count in (("runs", 4, 20), ("questions", 6, 120)):
         before = [row[0] for row in cells(browser, table)]
         for turn in (-1, 1):
             click(browser, table, column)

@@ -21,7 +21,7 @@ from .readers import ReadOne, Wanted, read_many
 LARGEST_MEGABYTES = 100
 
 
-# (groups of files, how they are read, seconds and megabytes for each) → what came of each group
+# (files, how they are read, seconds and megabytes for what is read in one go) → what came of them, some at a time
 Reader = Callable[[Sequence[Wanted], Reading, int, int], Iterator[list[ReadOne]]]
 
 

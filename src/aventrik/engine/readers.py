@@ -182,7 +182,7 @@ class Readers:
 
 
 def spread(wanted: Sequence[Wanted], workers: int) -> Iterator[list[Wanted]]:
-    """Groups to read elsewhere: eight times as large where there are so many files that each worker still gets several."""
+    """Groups to read elsewhere: up to eight times as large where there are so many files that each worker still gets several."""
     return grouped(wanted, max(1, min(_MOST_TIMES, len(wanted) // (_TOGETHER * _SEVERAL * workers))))
 
 

@@ -62,6 +62,15 @@ to close, the skipper must telephone the bridge line.
 }
 
 
+# The files of tests that take longest, which are begun first, so that no process waits for another at the end.
+_LONGEST = ("test_workers.py", "test_workflow.py", "test_hostile_text.py", "test_statistics.py", "test_page.py", "test_compare.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Puts the longest files first."""
+    items.sort(key=lambda item: _LONGEST.index(item.path.name) if item.path.name in _LONGEST else len(_LONGEST))
+
+
 @pytest.fixture
 def documents() -> dict[str, Document]:
     """Three small documents by name."""

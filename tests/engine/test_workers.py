@@ -166,7 +166,7 @@ def test_no_scheduler_is_told_and_nothing_begun(workspace: Program, monkeypatch:
 @pytest.fixture(scope="module")
 def two() -> Iterator[DaskExecutor]:
     notes: list[str] = []
-    executor = DaskExecutor("", 2, 2.0, tell=notes.append)
+    executor = DaskExecutor("", 2, 60.0, tell=notes.append)
     executor.notes = notes  # type: ignore[attr-defined]
     yield executor
     executor.close()
@@ -198,6 +198,10 @@ def hangs_once(version: str, path: str) -> Done:
         Path(path).touch()
         time.sleep(WAIT)
     return Done(marks=[("after all", False)])
+
+
+def of_another_version(version: str, number: int) -> elsewhere.OtherVersion:
+    return elsewhere.OtherVersion("0.0")
 
 
 def refuses(version: str, number: int) -> elsewhere.Failure:
@@ -235,9 +239,12 @@ def test_nothing_of_workers_started_here_is_open_to_other_machines(two: DaskExec
     assert opened == {"127.0.0.1"}
 
 
-def test_a_worker_that_died_or_hangs_is_told_and_its_work_done_by_another(two: DaskExecutor, tmp_path: Path) -> None:
+def test_a_worker_that_died_or_hangs_is_told_and_its_work_done_by_another(
+    two: DaskExecutor, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     [done] = two._made([call(dies_once, str(tmp_path / "d"))])
     assert done.marks == [("after all", False)]
+    monkeypatch.setattr(two, "_seconds", 2.0)
     [done] = two._made([call(hangs_once, str(tmp_path / "h"))])
     assert done.marks == [("after all", False)]
     assert any("took a worker over 2 s" in note for note in two.notes)  # type: ignore[attr-defined]
@@ -250,6 +257,37 @@ def test_what_workers_die_of_is_named(two: DaskExecutor) -> None:
     with pytest.raises(Unavailable, match=r"document \(7, 9\): failed on two workers"):
         list(two._made([both]))
     assert [done.marks[0][0] for done in two._made([call(plain, 2)])] == ["2"]
+
+
+def test_workers_that_nobody_starts_again_are_replaced(two: DaskExecutor, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(workers, "_AWAY", 1.0)
+    cluster, before = two._cluster, set(two._cluster.worker_spec)
+
+    async def lose(nannies: list[Any]) -> None:
+        """What the cluster does with workers that were away for too long."""
+        for nanny in nannies:
+            await nanny.close()
+
+    while two.threads < 2:  # one that died in another test
+        time.sleep(0.2)
+    nannies = [cluster.workers.pop(name) for name in list(cluster.workers)]
+    cluster.sync(lose, nannies)
+    assert not two._workers()
+    assert two._alone(call(plain, 3)).marks == [("3", False)]
+    assert len(cluster.worker_spec) == 2
+    assert not before & set(cluster.worker_spec)
+
+
+def test_work_done_alone_passes_over_a_worker_of_another_version(two: DaskExecutor) -> None:
+    try:
+        while two.threads < 2:
+            time.sleep(0.2)
+        found = {two._alone(call(plain, 5)).marks[0][0] for _ in range(2)}
+        assert found == {"5"}
+        with pytest.raises(BadInput, match="no worker has this version"):
+            two._alone(call(of_another_version, 6))
+    finally:
+        two._avoid.clear()
 
 
 def test_errors_of_a_worker_are_those_of_the_command(two: DaskExecutor) -> None:

@@ -7,6 +7,7 @@ are under way as it takes requests, and each asks no more than its share at a ti
 
 from __future__ import annotations
 
+import itertools
 import logging
 import secrets
 import time
@@ -26,8 +27,8 @@ from .elsewhere import Failure, OtherVersion, perform, program, read
 _LOOK = 1.0  # seconds between looks at what has become of the work
 _AHEAD = 2  # pieces of work for each thread of a worker
 _GONE = 10.0  # seconds after which a scheduler that does not answer counts as gone
-_AWAY = 10.0  # seconds after which a worker that is not there is replaced
-_WORKERS = 60.0  # seconds that the first worker is waited for
+_AWAY = 10.0  # seconds after which a worker that is not there is replaced; twice as long each time that it did not help
+_WORKERS = 120.0  # seconds that the first worker is waited for
 
 
 @dataclass(frozen=True)
@@ -85,9 +86,10 @@ class DaskExecutor:
         self._tell = tell
         self._cluster: Any = None
         self._started = workers
-        self._whole_at = self._healed = (
-            time.monotonic()
-        )  # when all of them were last there, and when that was looked at
+        self._names = itertools.count(workers)  # of those that are started later; the cluster gives a name twice
+        # When all of them were last there or replaced, when that was looked at, and how long one may be away.
+        self._whole_at = self._healed = time.monotonic()
+        self._away = _AWAY
         self._avoid: set[str] = set()
         self._nthreads: dict[str, int] = {}
         self._looked = 0.0
@@ -238,11 +240,13 @@ class DaskExecutor:
         """The workers that may have work; None where all may."""
         return [worker for worker in self._workers() if worker not in self._avoid] if self._avoid else None
 
-    def _workers(self) -> list[str]:
+    def _workers(self) -> dict[str, Any]:
+        """The address of each worker, and its name."""
         try:
-            return list(self._asked(lambda: self._client.scheduler_info(n_workers=-1))["workers"])
+            info = self._asked(lambda: self._client.scheduler_info(n_workers=-1))
         except TypeError:  # an older version gives all of them
-            return list(self._asked(self._client.scheduler_info)["workers"])
+            info = self._asked(self._client.scheduler_info)
+        return {address: each.get("name") for address, each in info["workers"].items()}
 
     def _look(self, under: dict[int, _Task]) -> None:
         """Waits a moment for what is under way, and takes what has come."""
@@ -347,24 +351,29 @@ class DaskExecutor:
         while it is starting is started by nobody else."""
         if self._cluster is None:
             return
-        missing = self._started - len(set(self._workers()) - self._avoid)
+        there = {name for address, name in self._workers().items() if address not in self._avoid}
         now = time.monotonic()
         unseen, self._healed = now - self._healed > 5 * _LOOK, now
-        if missing <= 0 or unseen:  # nobody looked for a while: it may have gone just now
+        if len(there) >= self._started:
+            self._whole_at, self._away = now, _AWAY
+        elif unseen:  # nobody looked for a while: it may have gone just now
             self._whole_at = now
-        elif now - self._whole_at > _AWAY:
-            self._whole_at = now
+        elif now - self._whole_at > self._away:
+            self._whole_at, self._away = now, 2 * self._away  # a slow machine may only need longer to start one
             with suppress(Exception):
-                self._cluster.scale(len(self._cluster.worker_spec) + missing)
+                for name in set(self._cluster.worker_spec) - there:
+                    del self._cluster.worker_spec[name]
+                    self._cluster.worker_spec[next(self._names)] = self._cluster.new_spec
+                self._cluster.scale(self._started)
 
     def _wait_for_workers(self) -> None:
         until = time.monotonic() + _WORKERS
-        self._heal()
         while not set(self._workers()) - self._avoid:
             if time.monotonic() > until:
                 raise Unavailable(
                     f"{self.where}: no worker is left; what was finished is kept, the same command goes on"
                 )
+            self._heal()
             time.sleep(0.2)
 
     def _failed(self, task: _Task, why: str) -> None:
@@ -399,8 +408,13 @@ class DaskExecutor:
             self._wait_for_workers()
             task = self._begun(_Task(call))
             try:
-                found = task.future.result(timeout=_AHEAD * self._seconds)
-            except Exception:
+                found = self._waited_for(task)
+                while isinstance(found, OtherVersion):
+                    self._other_version(task, found)
+                    found = self._waited_for(task)
+            except (BadInput, Unavailable):
+                raise
+            except (Exception, CancelledError):
                 with suppress(Exception):
                     task.future.cancel()
                 continue
@@ -408,6 +422,17 @@ class DaskExecutor:
                 raise found.error()
             return found
         return None
+
+    def _waited_for(self, task: _Task) -> Any:
+        """What comes of a piece of work; raises what went wrong with it, and TimeoutError where it takes too long."""
+        until = task.began + _AHEAD * self._seconds
+        while True:
+            try:
+                return task.future.result(timeout=_LOOK)
+            except TimeoutError:
+                if task.future.status != "pending" or time.monotonic() > until:
+                    raise
+                self._heal()
 
     def close(self) -> None:
         """Lets go of the workers; those that were started here end."""

@@ -63,7 +63,14 @@ to close, the skipper must telephone the bridge line.
 
 
 # The files of tests that take longest, which are begun first, so that no process waits for another at the end.
-_LONGEST = ("test_workers.py", "test_workflow.py", "test_hostile_text.py", "test_statistics.py", "test_page.py", "test_compare.py")
+_LONGEST = (
+    "test_workers.py",
+    "test_workflow.py",
+    "test_hostile_text.py",
+    "test_statistics.py",
+    "test_page.py",
+    "test_compare.py",
+)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -75,6 +82,19 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def documents() -> dict[str, Document]:
     """Three small documents by name."""
     return {name: read(name, text.encode()) for name, text in TEXTS.items()}
+
+
+_frozen = 0  # how many modules there were when what they hold was last set aside
+
+
+def _close_the_store() -> None:
+    """Collects what a call left behind, the open store too. What modules hold is not gone through each time, which took
+    longer than most calls do."""
+    global _frozen
+    gc.collect()
+    if len(sys.modules) > _frozen + 20:
+        _frozen = len(sys.modules)
+        gc.freeze()
 
 
 _APART = ("PYTHONIOENCODING", "LC_ALL", "PYTHONHASHSEED", "OMP_NUM_THREADS")  # are read while Python starts
@@ -101,7 +121,7 @@ class Program:
             )
         else:
             done = self.here(arguments, given)
-            gc.collect()  # closes the store
+            _close_the_store()
         told = f"{arguments}: exit {done.returncode}, wanted {code}\n{done.stdout[-2000:]}\n{done.stderr[-2000:]}"
         assert done.returncode == code, told
         assert "Traceback" not in done.stderr, told

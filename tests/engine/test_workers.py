@@ -260,7 +260,7 @@ def test_what_workers_die_of_is_named(two: DaskExecutor) -> None:
 
 
 def test_workers_that_nobody_starts_again_are_replaced(two: DaskExecutor, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(workers, "_AWAY", 1.0)
+    monkeypatch.setattr(workers, "_AWAY", 3.0)
     cluster, before = two._cluster, set(two._cluster.worker_spec)
 
     async def lose(nannies: list[Any]) -> None:

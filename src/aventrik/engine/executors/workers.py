@@ -50,6 +50,7 @@ class _Task:
     call: _Call
     future: Any = None
     began: float = 0.0
+    replaced: int = 0  # how often workers had been replaced when it began
     failed: int = 0
     done: Any = None
 
@@ -90,6 +91,7 @@ class DaskExecutor:
         # When all of them were last there or replaced, when that was looked at, and how long one may be away.
         self._whole_at = self._healed = time.monotonic()
         self._away = _AWAY
+        self._replaced = 0
         self._avoid: set[str] = set()
         self._nthreads: dict[str, int] = {}
         self._looked = 0.0
@@ -226,7 +228,7 @@ class DaskExecutor:
     def _begun(self, task: _Task) -> _Task:
         self._count += 1
         workers = self._allowed()
-        task.began = time.monotonic()
+        task.began, task.replaced = time.monotonic(), self._replaced
         try:
             task.future = self._client.submit(
                 task.call.function, program(), *task.call.given, key=f"aventrik-{self._token}-{self._count}", pure=False, retries=0,
@@ -365,6 +367,7 @@ class DaskExecutor:
                     del self._cluster.worker_spec[name]
                     self._cluster.worker_spec[next(self._names)] = self._cluster.new_spec
                 self._cluster.scale(self._started)
+                self._replaced += 1
 
     def _wait_for_workers(self) -> None:
         until = time.monotonic() + _WORKERS
@@ -379,7 +382,8 @@ class DaskExecutor:
     def _failed(self, task: _Task, why: str) -> None:
         self._heal()
         # A scheduler of others lets several workers die of a piece of work before it says so.
-        task.failed += 1 if self._cluster is not None or "died" not in why else 2
+        if "died" not in why or not self._ended_here(task):
+            task.failed += 1 if self._cluster is not None or "died" not in why else 2
         if task.failed > 1:
             task.done = self._alone(task.call)  # it may only have been where another was that kills workers
             if task.done is not None:
@@ -404,7 +408,8 @@ class DaskExecutor:
 
     def _alone(self, call: _Call) -> Any:
         """What a piece of work comes to; None where two more workers could not do it."""
-        for _ in range(2):
+        tries = 0
+        while tries < 2:
             self._wait_for_workers()
             task = self._begun(_Task(call))
             try:
@@ -417,22 +422,28 @@ class DaskExecutor:
             except (Exception, CancelledError):
                 with suppress(Exception):
                     task.future.cancel()
+                tries += not self._ended_here(task)
                 continue
             if isinstance(found, Failure):
                 raise found.error()
             return found
         return None
 
+    def _ended_here(self, task: _Task) -> bool:
+        """Whether a worker may have died of nothing but its being replaced."""
+        return task.replaced != self._replaced
+
     def _waited_for(self, task: _Task) -> Any:
         """What comes of a piece of work; raises what went wrong with it, and TimeoutError where it takes too long."""
+        from distributed import wait
+
         until = task.began + _AHEAD * self._seconds
         while True:
-            try:
+            if task.future.status != "pending" or time.monotonic() > until:
                 return task.future.result(timeout=_LOOK)
-            except TimeoutError:
-                if task.future.status != "pending" or time.monotonic() > until:
-                    raise
-                self._heal()
+            with suppress(TimeoutError):
+                wait(task.future, timeout=_LOOK)
+            self._heal()
 
     def close(self) -> None:
         """Lets go of the workers; those that were started here end."""

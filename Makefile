@@ -3,6 +3,9 @@ PYTHON ?= python3
 VENV   := .venv
 BIN    := $(VENV)/bin
 
+# Tests start the program hundreds of times: what Python compiled is kept, also where it is told not to.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test lint audit fuzz clean
 
 # A Debian without the package python3-venv can still make one through pip.

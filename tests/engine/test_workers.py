@@ -259,29 +259,45 @@ def test_what_workers_die_of_is_named(two: DaskExecutor) -> None:
     assert [done.marks[0][0] for done in two._made([call(plain, 2)])] == ["2"]
 
 
-def test_workers_that_nobody_starts_again_are_replaced(two: DaskExecutor, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("alone", [True, False])
+def test_workers_that_nobody_starts_again_are_replaced(monkeypatch: pytest.MonkeyPatch, alone: bool) -> None:
     monkeypatch.setattr(workers, "_AWAY", 3.0)
-    cluster, before = two._cluster, set(two._cluster.worker_spec)
+    executor = DaskExecutor("", 1, 60.0)
+    cluster = executor._cluster
 
-    async def lose(nannies: list[Any]) -> None:
+    async def lose() -> None:
         """What the cluster does with workers that were away for too long."""
-        for nanny in nannies:
-            await nanny.close()
+        for name in list(cluster.workers):
+            await cluster.workers.pop(name).close()
 
-    while two.threads < 2:  # one that died in another test
-        time.sleep(0.2)
-    nannies = [cluster.workers.pop(name) for name in list(cluster.workers)]
-    cluster.sync(lose, nannies)
-    assert not two._workers()
-    assert two._alone(call(plain, 3)).marks == [("3", False)]
-    assert len(cluster.worker_spec) == 2
-    assert not before & set(cluster.worker_spec)
+    try:
+        cluster.sync(lose)
+        until = time.monotonic() + WAIT
+        while executor._workers():
+            assert time.monotonic() < until
+            time.sleep(0.1)
+        began = time.monotonic()
+        [done] = [executor._alone(call(plain, 3))] if alone else executor._made([call(plain, 3)])
+        assert done.marks == [("3", False)]
+        assert time.monotonic() < began + 100  # it has not waited for the 120 s after which a piece of work is late
+        assert len(cluster.worker_spec) == 1
+        assert 0 not in cluster.worker_spec  # another, not the one that went
+    finally:
+        executor.close()
+
+
+def test_work_for_workers_that_are_all_gone_is_begun_anew(two: DaskExecutor, monkeypatch: pytest.MonkeyPatch) -> None:
+    allowed = DaskExecutor._allowed
+    answers = [["tcp://127.0.0.1:1"]] * 2
+    monkeypatch.setattr(DaskExecutor, "_allowed", lambda self: answers.pop() if answers else allowed(self))
+    assert [done.marks[0][0] for done in two._made([call(plain, 8)])] == ["8"]
+    answers.append(["tcp://127.0.0.1:1"])
+    assert two._alone(call(plain, 9)).marks[0][0] == "9"
+    assert not answers
 
 
 def test_work_done_alone_passes_over_a_worker_of_another_version(two: DaskExecutor) -> None:
     try:
-        while two.threads < 2:
-            time.sleep(0.2)
         found = {two._alone(call(plain, 5)).marks[0][0] for _ in range(2)}
         assert found == {"5"}
         with pytest.raises(BadInput, match="no worker has this version"):

@@ -50,6 +50,7 @@ class _Task:
     call: _Call
     future: Any = None
     began: float = 0.0
+    workers: list[str] | None = None  # those that may do it; None where all may
     replaced: int = 0  # how often workers had been replaced when it began
     failed: int = 0
     done: Any = None
@@ -227,12 +228,12 @@ class DaskExecutor:
 
     def _begun(self, task: _Task) -> _Task:
         self._count += 1
-        workers = self._allowed()
+        task.workers = self._allowed()
         task.began, task.replaced = time.monotonic(), self._replaced
         try:
             task.future = self._client.submit(
                 task.call.function, program(), *task.call.given, key=f"aventrik-{self._token}-{self._count}", pure=False, retries=0,
-                workers=workers, allow_other_workers=False,
+                workers=task.workers, allow_other_workers=False,
             )  # fmt: skip
         except Exception as error:
             raise self._lost(error) from None
@@ -240,7 +241,14 @@ class DaskExecutor:
 
     def _allowed(self) -> list[str] | None:
         """The workers that may have work; None where all may."""
-        return [worker for worker in self._workers() if worker not in self._avoid] if self._avoid else None
+        if not self._avoid:
+            return None
+        self._wait_for_workers()
+        return [worker for worker in self._workers() if worker not in self._avoid]
+
+    def _stranded(self, task: _Task) -> bool:
+        """Whether none of the workers that may do a piece of work is there any more: it would wait for ever."""
+        return task.workers is not None and not set(task.workers) & set(self._workers())
 
     def _workers(self) -> dict[str, Any]:
         """The address of each worker, and its name."""
@@ -270,6 +278,7 @@ class DaskExecutor:
             raise self._lost(None)
         if self._client.status == "connecting":
             self._wait_for_scheduler()
+        self._heal()
         late = time.monotonic() - _AHEAD * self._seconds
         for task in under.values():
             if task.done is None:
@@ -277,6 +286,8 @@ class DaskExecutor:
                     self._take(task)
                 elif task.began < late:
                     self._hung(task)
+                elif self._stranded(task):
+                    self._again(task)
 
     def _wait_for_scheduler(self) -> None:
         until = time.monotonic() + _GONE
@@ -329,16 +340,21 @@ class DaskExecutor:
         begun is begun anew."""
         under_way = self._asked(self._client.processing)
         worker = next((each for each, keys in under_way.items() if task.future.key in keys), "")
+        if not worker:
+            self._again(task)
+            return
         with suppress(Exception):
             task.future.cancel()
-        if not worker:
-            if not set(self._workers()) - self._avoid:
-                self._wait_for_workers()
-            self._begun(task)
-            return
         if not self._restarted(worker):
             self._avoid.add(worker)  # it goes on with what it should not
         self._failed(task, f"it took a worker over {self._seconds:,.0f} s (engine.seconds)")
+
+    def _again(self, task: _Task) -> None:
+        """Begins work anew that no worker has begun."""
+        with suppress(Exception):
+            task.future.cancel()
+        self._wait_for_workers()
+        self._begun(task)
 
     def _restarted(self, worker: str) -> bool:
         """Whether a worker could be started again, which takes one that has a nanny."""
@@ -351,10 +367,10 @@ class DaskExecutor:
     def _heal(self) -> None:
         """Starts workers of this machine in the place of those that have been away, or hung, for a while: one that dies
         while it is starting is started by nobody else."""
-        if self._cluster is None:
+        now = time.monotonic()
+        if self._cluster is None or now - self._healed < _LOOK / 2:
             return
         there = {name for address, name in self._workers().items() if address not in self._avoid}
-        now = time.monotonic()
         unseen, self._healed = now - self._healed > 5 * _LOOK, now
         if len(there) >= self._started:
             self._whole_at, self._away = now, _AWAY
@@ -444,6 +460,8 @@ class DaskExecutor:
             with suppress(TimeoutError):
                 wait(task.future, timeout=_LOOK)
             self._heal()
+            if task.future.status == "pending" and self._stranded(task):
+                self._again(task)
 
     def close(self) -> None:
         """Lets go of the workers; those that were started here end."""

@@ -241,14 +241,15 @@ class DaskExecutor:
 
     def _allowed(self) -> list[str] | None:
         """The workers that may have work; None where all may."""
-        if not self._avoid:
-            return None
-        self._wait_for_workers()
-        return [worker for worker in self._workers() if worker not in self._avoid]
+        return sorted(self._wait_for_workers()) if self._avoid else None
 
-    def _stranded(self, task: _Task) -> bool:
-        """Whether none of the workers that may do a piece of work is there any more: it would wait for ever."""
-        return task.workers is not None and not set(task.workers) & set(self._workers())
+    def _stranded(self, tasks: Iterable[_Task]) -> list[_Task]:
+        """The pieces of work that wait for workers of which none is there any more: they would do so for ever."""
+        bound = [task for task in tasks if task.workers is not None and task.done is None]
+        there = set(self._workers()) if bound else set()
+        return [
+            task for task in bound if task.future.status == "pending" and not there.intersection(task.workers or ())
+        ]
 
     def _workers(self) -> dict[str, Any]:
         """The address of each worker, and its name."""
@@ -286,8 +287,8 @@ class DaskExecutor:
                     self._take(task)
                 elif task.began < late:
                     self._hung(task)
-                elif self._stranded(task):
-                    self._again(task)
+        for task in self._stranded(under.values()):
+            self._again(task)
 
     def _wait_for_scheduler(self) -> None:
         until = time.monotonic() + _GONE
@@ -385,15 +386,17 @@ class DaskExecutor:
                 self._cluster.scale(self._started)
                 self._replaced += 1
 
-    def _wait_for_workers(self) -> None:
+    def _wait_for_workers(self) -> set[str]:
+        """The workers that may have work, once there is one; raises `Unavailable` where none comes."""
         until = time.monotonic() + _WORKERS
-        while not set(self._workers()) - self._avoid:
+        while not (there := set(self._workers()) - self._avoid):
             if time.monotonic() > until:
                 raise Unavailable(
                     f"{self.where}: no worker is left; what was finished is kept, the same command goes on"
                 )
             self._heal()
             time.sleep(0.2)
+        return there
 
     def _failed(self, task: _Task, why: str) -> None:
         self._heal()
@@ -460,7 +463,7 @@ class DaskExecutor:
             with suppress(TimeoutError):
                 wait(task.future, timeout=_LOOK)
             self._heal()
-            if task.future.status == "pending" and self._stranded(task):
+            if self._stranded([task]):
                 self._again(task)
 
     def close(self) -> None:

@@ -10,6 +10,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -283,6 +284,31 @@ def test_workers_that_nobody_starts_again_are_replaced(monkeypatch: pytest.Monke
         assert len(cluster.worker_spec) == 1
         assert 0 not in cluster.worker_spec  # another, not the one that went
     finally:
+        executor.close()
+
+
+@pytest.mark.parametrize("alone", [True, False])
+def test_work_of_a_worker_that_is_replaced_has_not_failed(tmp_path: Path, alone: bool) -> None:
+    notes: list[str] = []
+    executor = DaskExecutor("", 1, 60.0, tell=notes.append)
+    path = tmp_path / "begun"
+
+    def replace() -> None:
+        until = time.monotonic() + WAIT
+        while not path.exists() and time.monotonic() < until:
+            time.sleep(0.1)
+        executor._replace(list(executor._cluster.worker_spec))
+
+    replacing = threading.Thread(target=replace)
+    replacing.start()
+    try:
+        piece = call(hangs_once, str(path))
+        [done] = [executor._alone(piece)] if alone else executor._made([piece])
+        assert done.marks == [("after all", False)]
+        assert notes == []
+        assert executor._count == 2
+    finally:
+        replacing.join()
         executor.close()
 
 

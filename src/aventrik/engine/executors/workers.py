@@ -51,7 +51,6 @@ class _Task:
     future: Any = None
     began: float = 0.0
     workers: list[str] | None = None  # those that may do it; None where all may
-    replaced: int = 0  # how often workers had been replaced when it began
     failed: int = 0
     done: Any = None
 
@@ -92,7 +91,6 @@ class DaskExecutor:
         # When all of them were last there or replaced, when that was looked at, and how long one may be away.
         self._whole_at = self._healed = time.monotonic()
         self._away = _AWAY
-        self._replaced = 0
         self._avoid: set[str] = set()
         self._nthreads: dict[str, int] = {}
         self._looked = 0.0
@@ -229,7 +227,7 @@ class DaskExecutor:
     def _begun(self, task: _Task) -> _Task:
         self._count += 1
         task.workers = self._allowed()
-        task.began, task.replaced = time.monotonic(), self._replaced
+        task.began = time.monotonic()
         try:
             task.future = self._client.submit(
                 task.call.function, program(), *task.call.given, key=f"aventrik-{self._token}-{self._count}", pure=False, retries=0,
@@ -308,6 +306,9 @@ class DaskExecutor:
         status = task.future.status
         if status == "error":
             error = task.future.exception()
+            if self._ended_here(error):
+                self._again(task)
+                return
             if type(error).__name__ == "KilledWorker":
                 self._failed(task, "the worker died")
                 return
@@ -380,11 +381,14 @@ class DaskExecutor:
         elif now - self._whole_at > self._away:
             self._whole_at, self._away = now, 2 * self._away  # a slow machine may only need longer to start one
             with suppress(Exception):
-                for name in set(self._cluster.worker_spec) - there:
-                    del self._cluster.worker_spec[name]
-                    self._cluster.worker_spec[next(self._names)] = self._cluster.new_spec
-                self._cluster.scale(self._started)
-                self._replaced += 1
+                self._replace(set(self._cluster.worker_spec) - there)
+
+    def _replace(self, names: Iterable[Any]) -> None:
+        """Ends workers of this machine, and starts as many others."""
+        for name in names:
+            del self._cluster.worker_spec[name]
+            self._cluster.worker_spec[next(self._names)] = self._cluster.new_spec
+        self._cluster.scale(self._started)
 
     def _wait_for_workers(self) -> set[str]:
         """The workers that may have work, once there is one; raises `Unavailable` where none comes."""
@@ -401,8 +405,7 @@ class DaskExecutor:
     def _failed(self, task: _Task, why: str) -> None:
         self._heal()
         # A scheduler of others lets several workers die of a piece of work before it says so.
-        if "died" not in why or not self._ended_here(task):
-            task.failed += 1 if self._cluster is not None or "died" not in why else 2
+        task.failed += 1 if self._cluster is not None or "died" not in why else 2
         if task.failed > 1:
             task.done = self._alone(task.call)  # it may only have been where another was that kills workers
             if task.done is not None:
@@ -438,27 +441,27 @@ class DaskExecutor:
                     found = self._waited_for(task)
             except (BadInput, Unavailable):
                 raise
-            except (Exception, CancelledError):
+            except (Exception, CancelledError) as error:
                 with suppress(Exception):
                     task.future.cancel()
-                tries += not self._ended_here(task)
+                tries += not self._ended_here(error)
                 continue
             if isinstance(found, Failure):
                 raise found.error()
             return found
         return None
 
-    def _ended_here(self, task: _Task) -> bool:
-        """Whether a worker may have died of nothing but its being replaced."""
-        return task.replaced != self._replaced
+    def _ended_here(self, error: BaseException | None) -> bool:
+        """Whether the worker that something failed on died of nothing but its being replaced."""
+        last = getattr(error, "last_worker", None)  # of a KilledWorker
+        return self._cluster is not None and last is not None and last.name not in self._cluster.worker_spec
 
     def _waited_for(self, task: _Task) -> Any:
         """What comes of a piece of work; raises what went wrong with it, and TimeoutError where it takes too long."""
         from distributed import wait
 
-        until = task.began + _AHEAD * self._seconds
         while True:
-            if task.future.status != "pending" or time.monotonic() > until:
+            if task.future.status != "pending" or time.monotonic() > task.began + _AHEAD * self._seconds:
                 return task.future.result(timeout=_LOOK)
             with suppress(TimeoutError):
                 wait(task.future, timeout=_LOOK)

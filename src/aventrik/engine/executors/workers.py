@@ -79,8 +79,8 @@ class DaskExecutor:
             from .loading import Loading
         except ImportError:
             raise MissingExtra("work on the workers of Dask ([engine])", "dask") from None
-        for name in list(logging.root.manager.loggerDict):  # what it tells is told by this program
-            if name.partition(".")[0] == "distributed":
+        for name in list(logging.root.manager.loggerDict):  # what they tell is told by this program
+            if name.partition(".")[0] in ("distributed", "asyncio", "tornado"):
                 logging.getLogger(name).setLevel(logging.CRITICAL)
         self._seconds = seconds
         self._about = about
@@ -114,7 +114,8 @@ class DaskExecutor:
             self._client = Client(self._cluster or scheduler, timeout=_GONE)
             self._client.wait_for_workers(1, timeout=_WORKERS)
             # What the work needs is loaded as a worker starts, not in the time of its first piece.
-            self._client.register_plugin(Loading())
+            with suppress(OSError):  # a worker went meanwhile
+                self._client.register_plugin(Loading())
         except (OSError, TimeoutError, ValueError, RuntimeError) as error:
             self.close()
             raise Unavailable(

@@ -230,7 +230,7 @@ def test_results_come_in_order_whatever_is_done_first(two: DaskExecutor) -> None
 
 
 def test_nothing_of_workers_started_here_is_open_to_other_machines(two: DaskExecutor) -> None:
-    assert two._cluster.scheduler.http_server.address == "127.0.0.1"
+    assert two._started.cluster.scheduler.http_server.address == "127.0.0.1"
     opened = {
         each.laddr.ip
         for process in (psutil.Process(), *psutil.Process().children(recursive=True))
@@ -262,9 +262,9 @@ def test_what_workers_die_of_is_named(two: DaskExecutor) -> None:
 
 @pytest.mark.parametrize("alone", [True, False])
 def test_workers_that_nobody_starts_again_are_replaced(monkeypatch: pytest.MonkeyPatch, alone: bool) -> None:
-    monkeypatch.setattr(workers, "_AWAY", 3.0)
+    monkeypatch.setattr("aventrik.engine.executors.started._AWAY", 3.0)
     executor = DaskExecutor("", 1, 60.0)
-    cluster = executor._cluster
+    cluster = executor._started.cluster
 
     async def lose() -> None:
         """What the cluster does with workers that were away for too long."""
@@ -297,7 +297,7 @@ def test_work_of_a_worker_that_is_replaced_has_not_failed(tmp_path: Path, alone:
         until = time.monotonic() + WAIT
         while not path.exists() and time.monotonic() < until:
             time.sleep(0.1)
-        executor._replace(list(executor._cluster.worker_spec))
+        executor._started.replace(list(executor._started.cluster.worker_spec))
 
     replacing = threading.Thread(target=replace)
     replacing.start()

@@ -7,7 +7,6 @@ are under way as it takes requests, and each asks no more than its share at a ti
 
 from __future__ import annotations
 
-import itertools
 import logging
 import secrets
 import time
@@ -16,7 +15,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.errors import BadInput, MissingExtra, Unavailable
 from ...core.reading import Reading
@@ -24,10 +23,12 @@ from ..readers import ReadOne, Wanted, spread
 from . import Done, Home, Work
 from .elsewhere import Failure, OtherVersion, perform, program, read
 
+if TYPE_CHECKING:
+    from .started import StartedWorkers
+
 _LOOK = 1.0  # seconds between looks at what has become of the work
 _AHEAD = 2  # pieces of work for each thread of a worker
 _GONE = 10.0  # seconds after which a scheduler that does not answer counts as gone
-_AWAY = 10.0  # seconds after which a worker that is not there is replaced; twice as long each time that it did not help
 _WORKERS = 120.0  # seconds that the first worker is waited for
 
 
@@ -73,10 +74,10 @@ class DaskExecutor:
         tell: Callable[[str], None] = lambda note: None,
     ) -> None:
         try:
-            import dask
-            from distributed import Client, LocalCluster
+            from distributed import Client
 
             from .loading import Loading
+            from .started import StartedWorkers
         except ImportError:
             raise MissingExtra("work on the workers of Dask ([engine])", "dask") from None
         for name in list(logging.root.manager.loggerDict):  # what they tell is told by this program
@@ -85,12 +86,7 @@ class DaskExecutor:
         self._seconds = seconds
         self._about = about
         self._tell = tell
-        self._cluster: Any = None
-        self._started = workers
-        self._names = itertools.count(workers)  # of those that are started later; the cluster gives a name twice
-        # When all of them were last there or replaced, when that was looked at, and how long one may be away.
-        self._whole_at = self._healed = time.monotonic()
-        self._away = _AWAY
+        self._started: StartedWorkers | None = None  # those of this machine
         self._avoid: set[str] = set()
         self._nthreads: dict[str, int] = {}
         self._looked = 0.0
@@ -99,19 +95,8 @@ class DaskExecutor:
         self.where = scheduler or f"{workers} workers on this machine"
         try:
             if not scheduler:
-                # A worker is one core, with libraries that would take all of them too.
-                before = dask.config.get("distributed.nanny.pre-spawn-environ", {})
-                own = {
-                    "distributed.scheduler.allowed-failures": 0,
-                    "distributed.nanny.pre-spawn-environ": {**before, "RAYON_NUM_THREADS": 1},
-                }
-                with dask.config.set(own):
-                    self._cluster = LocalCluster(
-                        n_workers=workers, threads_per_worker=1, silence_logs=logging.CRITICAL, memory_limit=0,
-                        # Its pages are not shown. Some port is opened even so: a free one, for this machine alone.
-                        dashboard_address="127.0.0.1:0", scheduler_kwargs={"dashboard": False},
-                    )  # fmt: skip
-            self._client = Client(self._cluster or scheduler, timeout=_GONE)
+                self._started = StartedWorkers(workers)
+            self._client = Client(self._started.cluster if self._started else scheduler, timeout=_GONE)
             self._client.wait_for_workers(1, timeout=_WORKERS)
             # What the work needs is loaded as a worker starts, not in the time of its first piece.
             with suppress(OSError):  # a worker went meanwhile
@@ -368,28 +353,9 @@ class DaskExecutor:
         return "OK" in found.values()
 
     def _heal(self) -> None:
-        """Starts workers of this machine in the place of those that have been away, or hung, for a while: one that dies
-        while it is starting is started by nobody else."""
-        now = time.monotonic()
-        if self._cluster is None or now - self._healed < _LOOK / 2:
-            return
-        there = {name for address, name in self._workers().items() if address not in self._avoid}
-        unseen, self._healed = now - self._healed > 5 * _LOOK, now
-        if len(there) >= self._started:
-            self._whole_at, self._away = now, _AWAY
-        elif unseen:  # nobody looked for a while: it may have gone just now
-            self._whole_at = now
-        elif now - self._whole_at > self._away:
-            self._whole_at, self._away = now, 2 * self._away  # a slow machine may only need longer to start one
-            with suppress(Exception):
-                self._replace(set(self._cluster.worker_spec) - there)
-
-    def _replace(self, names: Iterable[Any]) -> None:
-        """Ends workers of this machine, and starts as many others."""
-        for name in names:
-            del self._cluster.worker_spec[name]
-            self._cluster.worker_spec[next(self._names)] = self._cluster.new_spec
-        self._cluster.scale(self._started)
+        """Has workers of this machine replaced that have been away, or hung, for a while."""
+        if self._started is not None and self._started.due():
+            self._started.heal({name for address, name in self._workers().items() if address not in self._avoid})
 
     def _wait_for_workers(self) -> set[str]:
         """The workers that may have work, once there is one; raises `Unavailable` where none comes."""
@@ -406,7 +372,7 @@ class DaskExecutor:
     def _failed(self, task: _Task, why: str) -> None:
         self._heal()
         # A scheduler of others lets several workers die of a piece of work before it says so.
-        task.failed += 1 if self._cluster is not None or "died" not in why else 2
+        task.failed += 1 if self._started is not None or "died" not in why else 2
         if task.failed > 1:
             task.done = self._alone(task.call)  # it may only have been where another was that kills workers
             if task.done is not None:
@@ -455,7 +421,7 @@ class DaskExecutor:
     def _ended_here(self, error: BaseException | None) -> bool:
         """Whether the worker that something failed on died of nothing but its being replaced."""
         last = getattr(error, "last_worker", None)  # of a KilledWorker
-        return self._cluster is not None and last is not None and last.name not in self._cluster.worker_spec
+        return self._started is not None and last is not None and self._started.replaced(last.name)
 
     def _waited_for(self, task: _Task) -> Any:
         """What comes of a piece of work; raises what went wrong with it, and TimeoutError where it takes too long."""
@@ -472,10 +438,11 @@ class DaskExecutor:
 
     def close(self) -> None:
         """Lets go of the workers; those that were started here end."""
-        for each in (getattr(self, "_client", None), self._cluster):
-            if each is not None:
-                with suppress(Exception):
-                    each.close(timeout=_GONE)
+        with suppress(Exception):
+            self._client.close(timeout=_GONE)  # which there is not, where they could not be started
+        if self._started is not None:
+            with suppress(Exception):
+                self._started.close(_GONE)
 
 
 def _files(group: Sequence[Wanted]) -> str:

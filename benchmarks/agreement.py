@@ -27,12 +27,13 @@ from aventrik.core.testsets import Question
 from aventrik.core.testsets.drafting import draft
 from aventrik.core.testsets.drafting.brief import Brief
 from aventrik.core.testsets.hiding import hidden
-from aventrik.engine.drafting import draft_questions
-from aventrik.engine.gathering import gather
-from aventrik.engine.opened import Opened
-from aventrik.engine.run_sides import sides_of
-from aventrik.engine.runs import Runner
-from aventrik.workspace.gathered import Source
+from aventrik.corpora.gathering import gather
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.kept.run_names import run_named
+from aventrik.kept.sides import sides_of
+from aventrik.questions.drafting import draft_questions
+from aventrik.runs.running import Runner
+from aventrik.workspace.gathered import GatheredSource
 from aventrik.workspace.starter import create
 from aventrik.workspace.testsets import save_testset
 
@@ -58,14 +59,16 @@ def configurations(folder: Path, neural: bool) -> list[str]:
     return [f"c{number}" for number in range(len(rows))]
 
 
-def run(opened: Opened, names: Sequence[str], testset: str, questions: list[Question]) -> list[Side]:
+def run(opened: OpenWorkspace, names: Sequence[str], testset: str, questions: list[Question]) -> list[Side]:
     """All configurations on a test set, as far as retrieval."""
     save_testset(opened.workspace.testset_path(testset), questions)
     located, _ = opened.questions(testset)
     asked = [question for question in located if question.needs]
     runner = Runner(opened)
     runs = [
-        opened.run(str(runner.run(opened.workspace.configurations([name])[0], testset, asked, "served").run))
+        run_named(
+            opened.store, str(runner.run(opened.workspace.configurations([name])[0], testset, asked, "served").run)
+        )
         for name in names
     ]
     return [found.side for found in sides_of(opened.store, runs)]
@@ -97,8 +100,8 @@ def main() -> None:
                 where = json.dumps(str(Path(model).resolve()))
                 file.write(f'\n[models.neural]\nkind = "local"\ndoes = "embedding"\npath = {where}\n')
         names = configurations(folder, bool(model))
-        gather(Opened(folder), [Source(Path(sys.argv[1]))])
-        opened = Opened(folder)
+        gather(OpenWorkspace(folder), [GatheredSource(Path(sys.argv[1]))])
+        opened = OpenWorkspace(folder)
         real = draft_questions(opened, Brief(10_000, headings_only=True)).questions
         if len(real) < 20:
             sys.exit(f"{len(real)} headings ask something; that is too few to compare with")

@@ -23,7 +23,7 @@ from aventrik.core.protocols import LanguageModel, Task
 from aventrik.core.testsets import Need, Question
 from aventrik.core.testsets.drafting.passages import Passages, places_of
 from aventrik.core.testsets.hiding import hidden
-from aventrik.engine.opened import Opened
+from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.workspace.testsets import load_testset
 
 ITEMS, LOOKED_AT, ENOUGH = 5, 30, 0.7
@@ -33,7 +33,7 @@ Contexts = tuple[list[dict[str, Any]], list[dict[str, Any]], list[dict[str, Any]
 def main() -> None:
     """Asks, counts, prints."""
     folder, name = Path(sys.argv[1]), sys.argv[2]
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
     questions = load_testset(opened.workspace.testset_path(name))
     rows = list(zip(questions, contexts(opened, questions)))
     model = _model(sys.argv[3]) if len(sys.argv) > 3 else OfflineModel()
@@ -53,7 +53,7 @@ def main() -> None:
     )
 
 
-def contexts(opened: Opened, questions: Sequence[Question]) -> Iterator[Contexts]:
+def contexts(opened: OpenWorkspace, questions: Sequence[Question]) -> Iterator[Contexts]:
     """For each question the passages with its evidence among the nearest others, those alone, and the others."""
     names, fetch = sorted(opened.corpus.names()), opened.corpus.document
     places = [place for name in names for place in places_of(fetch(name))]

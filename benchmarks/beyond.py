@@ -28,13 +28,13 @@ import psutil
 from growth import A_FILE, configuration, lay_out
 
 from aventrik.core.indexing import terms
-from aventrik.engine.gathering import gather
-from aventrik.engine.hiring import workers
-from aventrik.engine.opened import Opened
-from aventrik.engine.questions import Asked, Passing
-from aventrik.engine.runs import Runner
-from aventrik.engine.stage import QUESTION, needed
-from aventrik.workspace.gathered import Source
+from aventrik.corpora.gathering import gather
+from aventrik.execution.hiring import workers
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.execution.passing import Passing, PosedQuestions
+from aventrik.pipeline.stage import QUESTION, needed
+from aventrik.runs.running import Runner
+from aventrik.workspace.gathered import GatheredSource
 
 WAYS = {"here": "here", "1 worker": "1", "2 workers": "2", "server": "2"}
 SHOWN = ("read", "chunks", "terms", "keyword", "vectors", "questions", "answer", "verdicts", "whole run")
@@ -97,7 +97,7 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
     watch, told = Watch(), {}
     own: dict[str, float] = {}
     each: dict[str, float] = {}  # of the stages of questions
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
 
     def timed(name: str, began: tuple[float, float]) -> None:
         took, worked = (now - then for now, then in zip(clocks(), began))
@@ -106,7 +106,7 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
 
     with workers(opened, on, lambda note: print(note, file=sys.stderr)) as reader:
         began = clocks()
-        gather(opened, [Source(folder / "in")], reader=reader)
+        gather(opened, [GatheredSource(folder / "in")], reader=reader)
         timed("read", began)
         place = opened.place(configuration("both"))
         for name in ("chunks", "terms", "keyword", "vectors"):
@@ -118,7 +118,7 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
         questions = opened.questions("some")[0] if (folder / "testsets" / "some.jsonl").read_text() else []
         if not questions:
             return told | {"whole run": sum(told[name] for name in SHOWN if name in told)}
-        passing = Passing(place, Asked(questions, opened.standing))
+        passing = Passing(place, PosedQuestions(questions, opened.standing))
         for node in needed(place.nodes, QUESTION):
             began = clocks()
             place.wide(node)
@@ -141,7 +141,7 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
 
 def empty() -> None:
     """What a task costs that does nothing: from its giving to what came of it."""
-    from aventrik.engine.executors.workers import DaskExecutor, _Call
+    from aventrik.execution.executors.workers import DaskExecutor, _Call
 
     print(f"{'workers':>8}{'tasks':>8}{'ms a task':>11}")
     for count in (1, 2):
@@ -155,7 +155,7 @@ def empty() -> None:
 
 def nothing(version: str, number: int) -> Any:
     """A task that does nothing."""
-    from aventrik.engine.executors import Done
+    from aventrik.execution.executors import Done
 
     return Done()
 
@@ -235,10 +235,10 @@ def small_files(count: int) -> None:
             for on, taken in ways.items():
                 shutil.rmtree(Path(place) / "w", ignore_errors=True)
                 shutil.copytree(base, Path(place) / "w")
-                opened = Opened(Path(place) / "w")
+                opened = OpenWorkspace(Path(place) / "w")
                 with workers(opened, on) as reader:
                     began = time.perf_counter()
-                    gather(opened, [Source(Path(place) / "w" / "in")], reader=reader)
+                    gather(opened, [GatheredSource(Path(place) / "w" / "in")], reader=reader)
                     taken.append(time.perf_counter() - began)
                 opened.store.close()
     print(f"{count:,} Markdown files of some 9,000 characters; seconds, the best of three")

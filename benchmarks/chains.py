@@ -15,12 +15,12 @@ from dataclasses import replace
 from pathlib import Path
 
 from aventrik.core.documents.spans import text_of
+from aventrik.corpora.gathering import gather
 from aventrik.demo.layout import lay_out
-from aventrik.engine.gathering import gather
-from aventrik.engine.opened import Opened
-from aventrik.engine.questions import Asked, Passing
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.execution.passing import Passing, PosedQuestions
 from aventrik.workspace.configuration import Configuration
-from aventrik.workspace.gathered import Source
+from aventrik.workspace.gathered import GatheredSource
 
 COUNT = 1000
 OPENINGS = ("", "hello, ", "could someone tell me: ", "please: ", "one more thing, ", "my question is this: ")
@@ -37,11 +37,11 @@ def main(folder: Path | None, testset: str) -> None:
     if folder is None:
         lay_out(place / "demo")
         folder = place / "demo"
-        gather(Opened(folder), [Source(folder / "documents")])
+        gather(OpenWorkspace(folder), [GatheredSource(folder / "documents")])
     else:
         shutil.copytree(folder, place / "copy")
         folder = place / "copy"
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
     found, _ = opened.questions(testset)
     questions = [
         replace(
@@ -56,7 +56,7 @@ def main(folder: Path | None, testset: str) -> None:
         "rewriting": [{"method": name} for name in REWRITINGS],
     }  # fmt: skip
     made = opened.place(Configuration.model_validate(content), snapshot=opened.searched(questions))
-    passing = Passing(made, Asked(questions, opened.standing))
+    passing = Passing(made, PosedQuestions(questions, opened.standing))
     for node in made.nodes.values():  # what does not depend on the questions is not their time
         if node.stage.scope == "question":
             made.wide(node)

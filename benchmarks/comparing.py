@@ -19,9 +19,9 @@ from scipy import stats
 
 from aventrik.core.measures import Scores
 from aventrik.core.measures.loss import Losses
-from aventrik.engine.opened import Opened
-from aventrik.engine.records import encode
-from aventrik.engine.run_sheets import run_sheets
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.kept.sheets import run_sheets
+from aventrik.pipeline.codec import encode
 from aventrik.storage.protocols import RUN_FORMAT, Kept, RunQuestion
 from aventrik.workspace.configuration import Configuration
 
@@ -57,7 +57,7 @@ def outcomes(runs: int, questions: int) -> np.ndarray:
 def filled(folder: Path, runs: int, questions: int) -> np.ndarray:
     """A workspace with these runs."""
     subprocess.run([sys.executable, "-m", "aventrik", "new", str(folder)], check=True, stdout=subprocess.DEVNULL)
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
     hits = outcomes(runs, questions)
     lot = np.random.default_rng(8)
     for number, configuration in enumerate(configurations(runs)):
@@ -101,7 +101,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "w"
         hits = filled(folder, options.runs, options.questions)
-        opened = Opened(folder)
+        opened = OpenWorkspace(folder)
         began = time.perf_counter()
         run_sheets(opened.store, opened.store.runs.all())
         rows = [("reading all results, once (kept as each run ends)", time.perf_counter() - began)]

@@ -15,14 +15,14 @@ from pathlib import Path
 from sklearn.metrics import roc_auc_score
 
 from aventrik.core.rewriting import Queries
+from aventrik.corpora.gathering import gather
 from aventrik.demo.layout import lay_out
-from aventrik.engine.gathering import gather
-from aventrik.engine.opened import Opened
+from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.workspace.configuration import Configuration
-from aventrik.workspace.gathered import Source
+from aventrik.workspace.gathered import GatheredSource
 
 
-def likes(opened: Opened, rows: list[dict[str, str]], method: str, model: str) -> list[list[float]]:
+def likes(opened: OpenWorkspace, rows: list[dict[str, str]], method: str, model: str) -> list[list[float]]:
     """The likeness of the faithful and of the drifted rewrite of each row."""
     content = {
         "name": "d", "embedding": {"model": model}, "search": {"method": method}, "answering": {"model": "none"},
@@ -50,7 +50,7 @@ def main(folder: Path | None, file: Path) -> None:
     if folder is None:
         lay_out(place / "demo")
         folder = place / "demo"
-        gather(Opened(folder), [Source(folder / "documents")])
+        gather(OpenWorkspace(folder), [GatheredSource(folder / "documents")])
     rows = [json.loads(line) for line in file.read_text(encoding="utf-8").splitlines()]
     print(f"{len(rows)} questions\nsearch   model    AUROC  pairs told apart  lowest faithful  highest drifted")
     for method, model in (
@@ -60,7 +60,7 @@ def main(folder: Path | None, file: Path) -> None:
         ("vector", "static"),
         ("both", "static"),
     ):
-        opened = Opened(folder)
+        opened = OpenWorkspace(folder)
         found = likes(opened, rows, method, model)
         scores = [value for pair in found for value in pair]
         auroc = roc_auc_score([1, 0] * len(found), scores)

@@ -16,11 +16,11 @@ import time
 from pathlib import Path
 
 from aventrik.core.text import sentences
-from aventrik.engine.chunks import Chunks
-from aventrik.engine.gathering import gather
-from aventrik.engine.opened import Opened
+from aventrik.corpora.gathering import gather
+from aventrik.execution.chunk_texts import ChunkTexts
+from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.workspace.configuration import Configuration
-from aventrik.workspace.gathered import Source
+from aventrik.workspace.gathered import GatheredSource
 from aventrik.workspace.starter import create
 
 A_DOCUMENT = 100  # chunks
@@ -67,11 +67,11 @@ def lay_out(folder: Path, chunks: int) -> None:
 
 def step(name: str, folder: Path) -> dict[str, float]:
     """One step in this process: its seconds, and the most memory it had."""
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
     began = time.perf_counter()
     told: dict[str, float] = {}
     if name == "gather":
-        gather(opened, [Source(folder / "in")])
+        gather(opened, [GatheredSource(folder / "in")])
     else:
         place = opened.place(configuration("both"))
         if name == "build":
@@ -86,7 +86,7 @@ def step(name: str, folder: Path) -> dict[str, float]:
             start = time.perf_counter()
             words, near = place.open("words"), place.open("near")
             told["open"] = time.perf_counter() - start
-            chunks = Chunks(place)
+            chunks = ChunkTexts(place)
             told["chunks"] = len(chunks)
             queries = [chunks.text(n * (len(chunks) // QUERIES)) for n in range(QUERIES)]
             rows = model.embed(queries, {}, "query")

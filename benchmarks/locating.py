@@ -24,26 +24,26 @@ from aventrik.core.offline.answering.parts import split
 from aventrik.core.testsets import Question
 from aventrik.core.testsets.drafting.brief import Brief
 from aventrik.core.testsets.locating.ranking import Place, rank
-from aventrik.engine.drafting import draft_questions
-from aventrik.engine.gathering import gather
-from aventrik.engine.locating import PROPOSED
-from aventrik.engine.opened import Opened
-from aventrik.engine.pooling import Pool, pool_of
-from aventrik.workspace.gathered import Source
+from aventrik.corpora.gathering import gather
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.questions.drafting import draft_questions
+from aventrik.questions.locating import PROPOSED
+from aventrik.runs.pooling import Pool, pool_of
+from aventrik.workspace.gathered import GatheredSource
 from aventrik.workspace.starter import create
 
 AT = (1, 3, 5, PROPOSED)
 
 
-def asked_in(source: Path, folder: Path, model: str = "") -> tuple[Opened, list[Question]]:
+def asked_in(source: Path, folder: Path, model: str = "") -> tuple[OpenWorkspace, list[Question]]:
     """A workspace over some documents, and the questions of their FAQs."""
     create(folder)
     if model:
         with (folder / "aventrik.toml").open("a", encoding="utf-8") as file:
             where = json.dumps(str(Path(model).resolve()))
             file.write(f'\n[models.neural]\nkind = "local"\ndoes = "embedding"\npath = {where}\n')
-    gather(Opened(folder), [Source(source)])
-    opened = Opened(folder)
+    gather(OpenWorkspace(folder), [GatheredSource(source)])
+    opened = OpenWorkspace(folder)
     return opened, draft_questions(opened, Brief(10_000, headings_only=True)).questions
 
 

@@ -19,16 +19,16 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.cli.question_views import Ledger, Questions
-from aventrik.cli.reviewing import Session, drawn
+from aventrik.cli.review_views.questions import Ledger, QuestionMatter
+from aventrik.cli.review_views.session import Session, drawn
 from aventrik.core.testsets.deciding import order_of
-from aventrik.engine.deciding import Spots
-from aventrik.engine.drafting import brief_of, draft_questions
-from aventrik.engine.gathering import gather
-from aventrik.engine.locating import locate
-from aventrik.engine.opened import Opened
-from aventrik.engine.pooling import pool_of
-from aventrik.workspace.gathered import Source
+from aventrik.corpora.gathering import gather
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.people.spots import Spots
+from aventrik.questions.drafting import brief_of, draft_questions
+from aventrik.questions.locating import locate
+from aventrik.runs.pooling import pool_of
+from aventrik.workspace.gathered import GatheredSource
 from aventrik.workspace.logs import load_log
 from aventrik.workspace.starter import create
 from aventrik.workspace.testsets import load_rows, question_row, save_testset
@@ -45,8 +45,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "w"
         create(folder)
-        gather(Opened(folder), [Source(Path(sys.argv[1]))])
-        opened = Opened(folder)
+        gather(OpenWorkspace(folder), [GatheredSource(Path(sys.argv[1]))])
+        opened = OpenWorkspace(folder)
         texts = [question.question for question in draft_questions(opened, brief_of(opened, 1000)).questions]
         log = folder / "log.csv"
         with log.open("w", encoding="utf-8") as file:
@@ -97,7 +97,7 @@ def main() -> None:
         began = time.perf_counter()
         found = load_rows(path)
         ledger = Ledger(path, found, opened.workspace.reviews, "ann")
-        session = Session(Questions(ledger, order_of([row for _, row in found]), Spots(opened)))
+        session = Session(QuestionMatter(ledger, order_of([row for _, row in found]), Spots(opened)))
         session.start()
         drawn(session, 100, 40)
         first = time.perf_counter() - began

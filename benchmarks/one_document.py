@@ -19,16 +19,16 @@ import time
 from pathlib import Path
 
 from aventrik.core.embedding import MODELS
-from aventrik.engine.gathering import gather
-from aventrik.engine.opened import Opened
-from aventrik.engine.runs import Runner
-from aventrik.workspace.gathered import Source
+from aventrik.corpora.gathering import gather
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.runs.running import Runner
+from aventrik.workspace.gathered import GatheredSource
 from aventrik.workspace.starter import create
 
 QUESTIONS = 100
 
 
-def questions(opened: Opened) -> None:
+def questions(opened: OpenWorkspace) -> None:
     """Writes a test set of shuffled lines."""
     draw, rows = random.Random(1), []
     names = opened.corpus.names()
@@ -49,7 +49,7 @@ def questions(opened: Opened) -> None:
 def timed(folder: Path) -> tuple[float, dict[str, float]]:
     """Seconds of a run, and of its stages of the documents."""
     began = time.perf_counter()
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
     [configuration] = opened.workspace.configurations(["timed"])
     found, _ = opened.questions("lines")
     outcome = Runner(opened).run(configuration, "lines", found)
@@ -77,15 +77,15 @@ def main() -> None:
             model = "neural"
         text = f'name = "timed"\n[embedding]\nmodel = "{model}"\n[search]\nmethod = "{method}"\n'
         (folder / "configs" / "timed.toml").write_text(text, encoding="utf-8")
-        gather(Opened(folder), [Source(documents)])
-        opened = Opened(folder)
+        gather(OpenWorkspace(folder), [GatheredSource(documents)])
+        opened = OpenWorkspace(folder)
         questions(opened)
         count, chars = opened.corpus.figures()
         first, stages = timed(folder)
         changed = next(path for path in sorted(documents.rglob("*")) if path.suffix in (".txt", ".md"))
         with changed.open("a", encoding="utf-8") as file:
             file.write("\n\nOne more paragraph that did not stand here before.\n")
-        gather(Opened(folder), [Source(documents)])
+        gather(OpenWorkspace(folder), [GatheredSource(documents)])
         second, again = timed(folder)
         print(f"{count:,} documents, {chars:,} characters, embedding {model}")
         print(f"{'stage':<18}{'first':>10}{'again':>10}   seconds")

@@ -16,14 +16,14 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.engine.gathering import gather
-from aventrik.engine.opened import Opened
-from aventrik.engine.runs import Runner
-from aventrik.workspace.gathered import Source
+from aventrik.corpora.gathering import gather
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.runs.running import Runner
+from aventrik.workspace.gathered import GatheredSource
 from aventrik.workspace.starter import create
 
 
-def questions(opened: Opened, count: int) -> None:
+def questions(opened: OpenWorkspace, count: int) -> None:
     """Writes a test set of so many questions, no two alike."""
     draw, rows = random.Random(1), []
     lines = [
@@ -46,8 +46,8 @@ def one(folder: str, count: int) -> None:
     with tempfile.TemporaryDirectory() as name:
         workspace = Path(name)
         create(workspace)
-        gather(Opened(workspace), [Source(Path(folder).resolve())])
-        opened = Opened(workspace)
+        gather(OpenWorkspace(workspace), [GatheredSource(Path(folder).resolve())])
+        opened = OpenWorkspace(workspace)
         questions(opened, count)
         began = time.perf_counter()
         [configuration] = opened.workspace.configurations(["starter"])

@@ -23,7 +23,7 @@ from selectolax.lexbor import LexborHTMLParser
 from aventrik.core.errors import Unreadable
 from aventrik.core.reading import read
 from aventrik.core.reading.pdf import read_pdf
-from aventrik.engine.gathering import Gatherer
+from aventrik.corpora.gathering import Gatherer
 from aventrik.storage import open_store
 
 MOST = 30_000_000

@@ -17,8 +17,8 @@ import pytest
 
 from aventrik.core.measures import Scores
 from aventrik.core.measures.loss import Losses
-from aventrik.engine.opened import Opened
-from aventrik.engine.records import encode
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.pipeline.codec import encode
 from aventrik.storage.protocols import RUN_FORMAT, Kept, RunQuestion
 from aventrik.workspace.configuration import Configuration
 
@@ -28,7 +28,7 @@ SIZES, METHODS, MODELS = (200, 400, 800, 1600), ("keyword", "vector", "both"), (
 
 
 def put_run(
-    opened: Opened,
+    opened: OpenWorkspace,
     name: str,
     scores: Sequence[Mapping[str, float]],
     settings: Mapping[str, Any] | None = None,
@@ -84,7 +84,7 @@ def many(tmp_path_factory: pytest.TempPathFactory) -> Program:
     program = Program(tmp_path_factory.mktemp("many"))
     program("new", "w")
     program = Program(program.folder / "w")
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     lot = np.random.default_rng(5)
     hard = lot.normal(size=90) + 0.3 * np.repeat(lot.normal(size=30), 3)
     for size in SIZES:
@@ -263,7 +263,7 @@ def scored(*values: float) -> list[dict[str, float]]:
 
 
 def test_one_run_alone_is_shown(empty: Program) -> None:
-    put_run(Opened(empty.folder), "alone", scored(1, 0, 1, 1))
+    put_run(OpenWorkspace(empty.folder), "alone", scored(1, 0, 1, 1))
     shown = empty("compare").stdout
     assert "1 configuration on 4 questions" in shown
     assert "real?" not in shown
@@ -278,7 +278,7 @@ def test_one_run_alone_is_shown(empty: Program) -> None:
 
 
 def test_constant_scores_and_equal_runs_prove_nothing(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     for name in ("a", "b", "c"):
         put_run(opened, name, scored(*[1.0] * 12))
     shown = empty("compare", "a", "b", "c").stdout
@@ -292,7 +292,7 @@ def test_constant_scores_and_equal_runs_prove_nothing(empty: Program) -> None:
 
 
 def test_of_two_runs_the_test_of_their_difference_decides(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     put_run(opened, "good", scored(*[1.0] * 18, *[0.0] * 6))
     put_run(opened, "bad", scored(*[0.0] * 17, *[1.0] * 1, *[0.0] * 6))
     found = empty.json("compare", "bad", "good")
@@ -305,14 +305,14 @@ def test_of_two_runs_the_test_of_their_difference_decides(empty: Program) -> Non
 
 
 def test_runs_of_other_questions_have_nothing_in_common(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     put_run(opened, "early", scored(1, 0))
     put_run(opened, "late", scored(1, 0), first=50)
     assert "no question in common" in empty.fails("compare", "early", "late")
 
 
 def test_a_measure_that_one_run_lacks_is_absent_there(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     put_run(opened, "whole", [{"hit@5": 1.0, "ndcg@5": 0.5}] * 6)
     put_run(opened, "half", scored(*[1.0] * 6))
     found = empty.json("compare", "whole", "half", "--measure", "ndcg@5")
@@ -323,7 +323,7 @@ def test_a_measure_that_one_run_lacks_is_absent_there(empty: Program) -> None:
 
 
 def test_names_of_two_hundred_letters_are_cut(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     long = ["x" * 199 + end for end in "ab"]
     for name in long:
         put_run(opened, name, scored(1, 0, 1, float(name.endswith("a"))))
@@ -334,7 +334,7 @@ def test_names_of_two_hundred_letters_are_cut(empty: Program) -> None:
 
 
 def test_a_label_names_all_runs_that_have_it_and_is_drawn_over_time(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     for number in range(3):
         one = put_run(opened, "nightly", scored(*[1.0] * (4 + number), *[0.0] * (4 - number)), when=str(number))
         with closing(sqlite3.connect(empty.folder / ".aventrik" / "store.db")) as db, db:
@@ -350,14 +350,14 @@ def test_a_label_names_all_runs_that_have_it_and_is_drawn_over_time(empty: Progr
 
 
 def test_too_many_pairs_are_refused(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     for number in range(42):
         put_run(opened, f"r{number}", scored(*[float(number % 5 > place) for place in range(5)]))
     assert "42 runs make 861 pairs" in empty.fails("compare", "--pairs")
 
 
 def test_what_a_run_came_to_is_kept_and_made_again_when_it_changes(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     one = put_run(opened, "a", scored(1, 0))
     assert opened.store.runs.sheets([one]) == {}
     before = empty.json("compare")["runs"][0]["measures"]["hit@5"]["mean"]
@@ -372,7 +372,7 @@ def test_what_a_run_came_to_is_kept_and_made_again_when_it_changes(empty: Progra
 
 
 def test_what_another_system_spent_is_not_known(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     put_run(opened, "dear", scored(*[1.0] * 6, *[0.0] * 6), tokens=500.0)
     put_run(opened, "cheap", scored(*[1.0] * 5, *[0.0] * 7), tokens=90.0)
     live = put_run(opened, "live", scored(*[1.0] * 12), tokens=3.0, outside=True)
@@ -388,7 +388,7 @@ def test_what_another_system_spent_is_not_known(empty: Program) -> None:
 
 def test_a_best_mean_on_fewer_questions_is_told_as_such(empty: Program) -> None:
     """Groundedness and the like are of the answers that there are: runs are only told apart on what all of them have."""
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     put_run(opened, "a", [{"hit@5": 1.0, "groundedness": float(n < 6)} for n in range(12)])
     put_run(opened, "b", [{"hit@5": 1.0, "groundedness": float(n < 5)} if n < 6 else {"hit@5": 1.0} for n in range(12)])
     put_run(opened, "c", [{"hit@5": 1.0, "groundedness": float(n > 1)} for n in range(12)])
@@ -401,7 +401,7 @@ def test_a_best_mean_on_fewer_questions_is_told_as_such(empty: Program) -> None:
 
 
 def test_a_number_is_that_run_whatever_labels_say(empty: Program) -> None:
-    opened = Opened(empty.folder)
+    opened = OpenWorkspace(empty.folder)
     for name in ("a", "b", "c"):
         put_run(opened, name, scored(1, 0))
     empty("runs", "2", "3", "--label", "1")

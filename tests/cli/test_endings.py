@@ -17,7 +17,7 @@ import pytest
 from aventrik.cli import main as door
 from aventrik.cli.main import main
 from aventrik.core.errors import Damaged
-from aventrik.engine.opened import Opened
+from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.storage.embedded import database
 
 from ..conftest import TEXTS, Program
@@ -215,7 +215,7 @@ def test_what_is_no_number_in_a_vector_file_is_found_wherever_it_stands(workspac
 
 def test_damaged_results_are_told(workspace: Program) -> None:
     workspace("run")
-    opened = Opened(workspace.folder)
+    opened = OpenWorkspace(workspace.folder)
     with sqlite3.connect(workspace.folder / ".aventrik" / "store.db") as db:
         db.execute("UPDATE results SET value = x'00'")
     [run] = opened.store.runs.all()

@@ -13,7 +13,7 @@ import pytest
 from junitparser import JUnitXml
 from lxml import etree
 
-from aventrik.engine.opened import Opened
+from aventrik.execution.open_workspace import OpenWorkspace
 
 from ..conftest import TEXTS, Program, write_testset
 from .test_compare import hits, put_run
@@ -65,7 +65,7 @@ def runs(tmp_path_factory: pytest.TempPathFactory) -> Program:
     program = Program(tmp_path_factory.mktemp("gate"))
     program("new", "w")
     program = Program(program.folder / "w")
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     hard = np.random.default_rng(2).normal(size=240)
     for seed, (name, good, tokens) in enumerate(
         (("before", 0.4, 500.0), ("like", 0.42, 500.0), ("worse", -0.6, 700.0))
@@ -335,7 +335,7 @@ def test_without_limits_or_runs_or_an_end_it_says_what_to_do(tmp_path: Path) -> 
     (program.folder / "gate.toml").unlink()
     assert "no such file; it holds what 'aventrik gate' holds a run against" in program.fails("gate")
     limits(program, "[[limit]]\nmeasure = 'hit@5'\nleast = 0.5\n")
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     opened.store.runs.begin("i", "half done", "locks", {"format": 1}, 3)
     opened.store.close()
     assert "run 1 (half done) is not finished; 'aventrik run' goes on with it" in program.fails("gate")
@@ -356,7 +356,7 @@ def test_names_with_markup_stay_text_in_what_is_written(tmp_path: Path) -> None:
     program = Program(tmp_path)
     program("new", "w")
     program = Program(tmp_path / "w")
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     put_run(opened, '<b>&\x1b[31m"evil"</b>', [{"hit@5": 1.0}] * 12)
     opened.store.close()
     limits(program, "[[limit]]\nmeasure = 'hit@5'\nleast = 0.5\n")

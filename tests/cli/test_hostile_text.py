@@ -19,6 +19,7 @@ from rich.text import Text
 from aventrik.cli.main import main
 from aventrik.cli.screen import Screen
 from aventrik.core.visible import hidden, visible, visible_json
+from aventrik.kept.run_names import run_named
 
 # Colour, a link (OSC 8), an eight-bit CSI, a bell, a backspace, a carriage return, DEL, turned direction, a separator.
 EVIL = "\x1b[31mred\x1b]8;;http://x.test\x07go\x9b2J\x08\r\x7f\u202eback\u2066\u2028\u200f"
@@ -265,20 +266,19 @@ def test_no_verb_lets_a_control_character_through(
 def test_the_screen_for_decisions_lets_none_through_either(
     planted: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    from aventrik.cli.reviewing import Session, drawn
-    from aventrik.cli.verdict_views import Verdicts
-    from aventrik.engine.opened import Opened
-    from aventrik.engine.reviewing import sample_of
-    from aventrik.workspace.reviews import Reviews
+    from aventrik.cli.review_views.session import Session, drawn
+    from aventrik.cli.review_views.verdicts import VerdictMatter
+    from aventrik.execution.open_workspace import OpenWorkspace
+    from aventrik.people.verdict_review import VerdictReview
+    from aventrik.people.verdicts import sample_of
 
     monkeypatch.chdir(planted)
     main(["gather", "docs", "--quiet"])
     assert main(["score", "live.jsonl", "--testset", "evil", "--quiet"]) == 0
-    opened = Opened(planted)
+    opened = OpenWorkspace(planted)
     for what in ("verdict", "figured"):
-        reviews = Reviews(planted / "reviews")
-        sample = sample_of(opened.store, opened.run("live"), what)
-        session = Session(Verdicts(sample, reviews, "ann", sample.items))
+        sample = sample_of(opened.store, run_named(opened.store, "live"), what)
+        session = Session(VerdictMatter(VerdictReview(opened, sample, "ann")))
         session.press(session.matter.choices[0].key)
         session.press("left")
         session.press("v")
@@ -292,18 +292,19 @@ def test_the_screen_for_decisions_lets_none_through_either(
 def test_the_screen_for_questions_lets_none_through_either(
     planted: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    from aventrik.cli.question_views import Ledger, Questions
-    from aventrik.cli.reviewing import Session, drawn
-    from aventrik.engine.deciding import Spots
-    from aventrik.engine.opened import Opened
+    from aventrik.cli.review_views.questions import QuestionMatter
+    from aventrik.cli.review_views.session import Session, drawn
+    from aventrik.execution.open_workspace import OpenWorkspace
+    from aventrik.people.question_review import Ledger, QuestionReview
     from aventrik.workspace.testsets import load_rows
 
     monkeypatch.chdir(planted)
     main(["gather", "docs", "--quiet"])
     path = planted / "testsets" / "evil.jsonl"
-    opened = Opened(planted)
+    opened = OpenWorkspace(planted)
     rows = load_rows(path)
-    session = Session(Questions(Ledger(path, rows, opened.workspace.reviews, "ann"), range(len(rows)), Spots(opened)))
+    ledger = Ledger(path, rows, opened.workspace.reviews, "ann")
+    session = Session(QuestionMatter(QuestionReview(opened, ledger, range(len(rows)))))
     for place in range(len(rows)):
         session.place = place
         session.press("n")

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from aventrik.engine.opened import Opened
+from aventrik.execution.open_workspace import OpenWorkspace
 from tests.conftest import Program, chat_server, name_house
 
 LOG = """when,session,role,text
@@ -104,7 +104,7 @@ def test_of_many_questions_half_are_those_asked_most(log: Program) -> None:
 
 
 def test_candidates_of_the_users_own_configurations(log: Program) -> None:
-    names = [each.name for each in Opened(log.folder).workspace.configurations(["starter"])]
+    names = [each.name for each in OpenWorkspace(log.folder).workspace.configurations(["starter"])]
     assert "is of the built-in pool" in log.fails("locate", "log.csv", "--pool", "starter", "--embedding", "lsa")
     made = log.json("locate", "log.csv", "--pool", names[0])
     assert made["pool"] == names[:1]

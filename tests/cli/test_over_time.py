@@ -7,8 +7,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from aventrik.engine.changes import changes
-from aventrik.engine.opened import Opened
+from aventrik.corpora.changes import changes
+from aventrik.execution.open_workspace import OpenWorkspace
 
 from ..conftest import TEXTS, Program
 from .test_compare import hits, put_run
@@ -20,7 +20,7 @@ def months(tmp_path_factory: pytest.TempPathFactory) -> Program:
     program = Program(tmp_path_factory.mktemp("months"))
     program("new", "w")
     program = Program(program.folder / "w")
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     hard = np.random.default_rng(2).normal(size=30)
     for number, name in enumerate(("plain", "wide/a", "wide/b") * 2):
         put_run(opened, name, hits(np.random.default_rng(number), 0.4, hard, 500.0), when=str(number))
@@ -51,7 +51,7 @@ def test_runs_are_listed_by_what_is_asked_for(months: Program) -> None:
 def test_what_is_removed_is_told(tmp_path: Path) -> None:
     Program(tmp_path)("new", "w")
     program = Program(tmp_path / "w")
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     for name in ("a", "b", "c"):
         put_run(opened, name, [{"hit@5": 1.0}] * 3)
     opened.store.close()

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from aventrik.core.reading import Reading, read_file
-from aventrik.engine.readers import Wanted, read_many
+from aventrik.execution.reading_workers import FileToRead, read_many
 
 from ..conftest import Program
 
@@ -63,11 +63,11 @@ def test_a_file_whose_reader_hangs_is_left_behind(tmp_path: Path, monkeypatch: p
             time.sleep(60)
         return read_file(name, data, reading)
 
-    monkeypatch.setattr("aventrik.engine.readers.read_file", slowly)
+    monkeypatch.setattr("aventrik.execution.reading_workers.read_file", slowly)
     names = ["f0.txt", "pipe.txt", "f1.txt", "f2.txt"]
     for name in names:
         write(tmp_path, name, f"Text of {name}.")
-    wanted = [Wanted(name, str(tmp_path / name), 20) for name in names]
+    wanted = [FileToRead(name, str(tmp_path / name), 20) for name in names]
     found = {one.wanted.name: one for some in read_many(wanted, Reading(), workers=2, seconds=1) for one in some}
     assert "took over 1 s" in found["pipe.txt"].failure
     assert all(len(found[f"f{n}.txt"].rows) == 1 for n in range(3))

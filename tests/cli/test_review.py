@@ -14,13 +14,15 @@ import pytest
 from prompt_toolkit.input import create_pipe_input
 from prompt_toolkit.output import DummyOutput
 
-from aventrik.cli.reviewing import Session, drawn, review
-from aventrik.cli.verdict_views import Verdicts
-from aventrik.engine.opened import Opened
-from aventrik.engine.reviewing import labelled, sample_of, verdict_scores
+from aventrik.cli.review_views.session import Session, drawn, review
+from aventrik.cli.review_views.verdicts import VerdictMatter
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.kept.run_names import run_named
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
 from aventrik.models.prompts import load_prompt
+from aventrik.people.verdict_review import VerdictReview
+from aventrik.people.verdicts import labelled, sample_of, verdict_scores
 from aventrik.workspace.reviews import Reviews
 from tests.conftest import Program, Terminal, chat_server, name_house, write_testset
 
@@ -100,7 +102,7 @@ def test_a_part_is_enough_and_what_is_left_of_the_sample_is_not_counted(live: Pr
     assert (fixed["n"], fixed["labels"]) == (16, 11)
     assert fixed["low"] < 0.75 < fixed["high"]
     few = Reviews(live.folder / "reviews")
-    sample = sample_of((opened := Opened(live.folder)).store, opened.run("live"), reviews=few)
+    sample = sample_of((opened := OpenWorkspace(live.folder)).store, run_named(opened.store, "live"), reviews=few)
     assert [each.key for each in sample.questions[:11]] == [each.key for each in labelled(sample, few).complete]
     (live.folder / "reviews" / "ann.jsonl").unlink()
     sheet(live, truth, "--questions", "4")
@@ -195,10 +197,10 @@ def test_relevance_and_criteria_are_labelled_by_their_levels(live: Program) -> N
 
 
 def session_of(live: Program, who: str = "ann") -> tuple[Session, Reviews]:
-    opened = Opened(live.folder)
-    reviews = Reviews(live.folder / "reviews")
-    sample = sample_of(opened.store, opened.run("live"), reviews=reviews)
-    session = Session(Verdicts(sample, reviews, who, sample.items))
+    opened = OpenWorkspace(live.folder)
+    reviews = opened.workspace.reviews
+    sample = sample_of(opened.store, run_named(opened.store, "live"), reviews=reviews)
+    session = Session(VerdictMatter(VerdictReview(opened, sample, who)))
     session.start()
     return session, reviews
 

@@ -14,13 +14,13 @@ from openpyxl import Workbook, load_workbook
 from prompt_toolkit.input import create_pipe_input
 from prompt_toolkit.output import DummyOutput
 
-from aventrik.cli.passage_views import Passages
-from aventrik.cli.question_views import Ledger, Questions
-from aventrik.cli.reviewing import Session, drawn, review
+from aventrik.cli.review_views.passages import PassageMatter
+from aventrik.cli.review_views.questions import QuestionMatter
+from aventrik.cli.review_views.session import Session, drawn, review
 from aventrik.core.testsets.deciding import order_of
-from aventrik.engine.deciding import Spots
-from aventrik.engine.opened import Opened
-from aventrik.engine.passage_labels import sample_of
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.people.passages import PassageReview, sample_of
+from aventrik.people.question_review import Ledger, QuestionReview
 from aventrik.workspace.reviews import Reviews
 from aventrik.workspace.testsets import load_rows
 from tests.conftest import Program, Terminal, chat_server, name_house, write_testset
@@ -35,7 +35,7 @@ def span(doc: str, quote: str) -> dict[str, Any]:
 
 
 def proposed(program: Program, doc: str, quote: str, level: int) -> dict[str, Any]:
-    text = Opened(program.folder).corpus.text(doc) or ""
+    text = OpenWorkspace(program.folder).corpus.text(doc) or ""
     start = text.index(quote[:20])
     return {"doc": doc, "start": start, "end": start + len(quote), "quote": quote[:60], "level": level}
 
@@ -66,11 +66,11 @@ def asked(workspace: Program) -> Program:
 
 
 def session_of(program: Program, who: str = "ann", name: str = "asked") -> tuple[Session, Ledger]:
-    opened = Opened(program.folder)
+    opened = OpenWorkspace(program.folder)
     path = opened.workspace.testset_path(name)
     rows = load_rows(path)
     ledger = Ledger(path, rows, opened.workspace.reviews, who)
-    session = Session(Questions(ledger, order_of([row for _, row in rows]), Spots(opened)))
+    session = Session(QuestionMatter(QuestionReview(opened, ledger, order_of([row for _, row in rows]))))
     session.start()
     return session, ledger
 
@@ -90,7 +90,7 @@ def screen(session: Session, width: int = 100, height: int = 60) -> str:
 
 
 def current(program: Program, name: str) -> Any:
-    settled = Opened(program.folder).testset("asked")
+    settled = OpenWorkspace(program.folder).testset("asked")
     return next(question for question in settled.questions if question.id == name)
 
 
@@ -382,7 +382,7 @@ def test_decisions_are_used_where_the_test_set_is(asked: Program) -> None:
     asked("review", "asked", "--from", "s.csv", "--who", "ann")
     assert "people have rejected 1 of these questions since (r2)" in asked("compare", "1").stderr
     asked("run", "starter", "--testset", "asked")
-    opened = Opened(asked.folder)
+    opened = OpenWorkspace(asked.folder)
     bodies = {row.body["id"]: row.body for row in opened.store.runs.questions(opened.store.runs.all()[-1].id)}
     assert sorted(bodies) == ["r1", "r3"]
     assert bodies["r1"]["needs"][0]["spans"][0]["quote"] == STAY
@@ -465,9 +465,9 @@ def test_passages_are_labelled_beside_the_filters_word(passages: Program) -> Non
 
 
 def test_a_draft_asks_nothing_about_what_people_call_unfit(passages: Program) -> None:
-    opened = Opened(passages.folder)
+    opened = OpenWorkspace(passages.folder)
     sample = sample_of(opened, 40, 0)
-    session = Session(Passages(sample, opened.workspace.reviews, "ann"))
+    session = Session(PassageMatter(PassageReview(opened, sample, "ann")))
     for place, each in enumerate(sample):
         session.place = place
         press(session, "n" if each.passage.doc.startswith("rule") else "y")
@@ -495,9 +495,9 @@ def test_a_draft_does_not_ask_again_what_people_rejected(workspace: Program) -> 
 
 
 def test_the_passage_screen(passages: Program) -> None:
-    opened = Opened(passages.folder)
+    opened = OpenWorkspace(passages.folder)
     sample = sample_of(opened, 6, 0)
-    session = Session(Passages(sample, opened.workspace.reviews, "ann"))
+    session = Session(PassageMatter(PassageReview(opened, sample, "ann")))
     session.start()
     press(session, "v")
     assert "decide first: the filter's word would lead you" in session.note
@@ -525,9 +525,9 @@ def writer(passages: Program) -> Iterator[Program]:
 
 def test_labelled_passages_teach_a_filter_that_reads(writer: Program) -> None:
     assert "too few to give some as examples" in writer.fails("review", "--passages", "--teach")
-    opened = Opened(writer.folder)
+    opened = OpenWorkspace(writer.folder)
     sample = sample_of(opened, 60, 0)
-    session = Session(Passages(sample, opened.workspace.reviews, "ann"))
+    session = Session(PassageMatter(PassageReview(opened, sample, "ann")))
     for place, each in enumerate(sample):
         session.place = place
         number = each.passage.doc.removeprefix("rule").removesuffix(".md")

@@ -11,12 +11,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk, chunks_from, columns_of
-from aventrik.core.chunking.lookup import chunks_of
+from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk, chunks_from, chunks_of, columns_of
 from aventrik.core.chunking.topic import depths
 from aventrik.core.documents import Document
 from aventrik.core.errors import BadInput
-from aventrik.core.measures.evidence import Evidence, held_whole
+from aventrik.core.measures.evidence import EvidencePlace, held_whole
 from aventrik.core.reading import read
 from aventrik.core.reading.builder import TextBuilder
 from aventrik.core.text.rulers import UNITS, ruler, word_edges
@@ -304,8 +303,8 @@ def test_a_table_of_chunks_survives_storage_and_finds_spans() -> None:
     assert held_whole(again, (place("a", 2, 6), place("a", 0, 3)), 0.9)
 
 
-def place(doc: str, start: int, end: int) -> Evidence:
-    return Evidence(doc, start, end, ((start, end),))
+def place(doc: str, start: int, end: int) -> EvidencePlace:
+    return EvidencePlace(doc, start, end, ((start, end),))
 
 
 SENTENCES = st.lists(st.integers(1, 14), min_size=1, max_size=40).map(

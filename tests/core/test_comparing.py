@@ -20,7 +20,7 @@ from aventrik.core.judging import Judgement, Verdict
 from aventrik.core.measures import answer_scores
 from aventrik.core.measures.answers import Judged
 from aventrik.core.offline import OfflineModel
-from aventrik.core.reranking import STEPS, Item, Means, apply
+from aventrik.core.reranking import STEPS, Item, StepMeans, apply
 
 
 def side(name: str, values: list[float], lost: str = "answered", **settings: object) -> Side:
@@ -153,7 +153,7 @@ class Longest:
         return [[float(len(text)) for text in texts] for _, texts in pairs]
 
 
-MEANS = Means(lambda term: 1.0, OfflineModel(), Longest())
+MEANS = StepMeans(lambda term: 1.0, OfflineModel(), Longest())
 ITEMS = [Item(0, 0.9, "Dogs on a lead.", ""), Item(1, 0.8, "The bridge key costs money.", ""), Item(2, 0.7, "Key.", "")]
 
 

@@ -15,7 +15,7 @@ from aventrik.core.testsets.deciding import doubt_of, order_of
 from aventrik.core.testsets.locating.cleaning import masked, no_question, plain
 from aventrik.core.testsets.locating.folding import fold, gist_of, same
 from aventrik.core.testsets.locating.gaps import Unanswered, gaps
-from aventrik.core.testsets.locating.gathering import Entry, gathered
+from aventrik.core.testsets.locating.gathering import LogEntry, gathered
 from aventrik.core.testsets.locating.leaning import leans
 from aventrik.core.testsets.locating.ranking import rank
 from aventrik.core.text.spelling import Speller, nearest_known, one_apart
@@ -133,12 +133,12 @@ def test_a_log_becomes_enquiries_with_counts_months_and_conversations() -> None:
         return ["how long may i stay at hexley"] * len(rows)
 
     entries = [
-        Entry("how long may i stay at oxmere", "2031-05-02", "c1"),
-        Entry("and at hexley?", "2031-05-02", "c1"),
-        Entry("How long may I stay at Hexley?", "2031-06-01", "c2", 3),
-        Entry("and this year?", "2031-06-03", "c3"),
-        Entry("hello", "2031-06-03", "c3"),
-        Entry("may i fish", "2031-06-03", "", 0),
+        LogEntry("how long may i stay at oxmere", "2031-05-02", "c1"),
+        LogEntry("and at hexley?", "2031-05-02", "c1"),
+        LogEntry("How long may I stay at Hexley?", "2031-06-01", "c2", 3),
+        LogEntry("and this year?", "2031-06-03", "c3"),
+        LogEntry("hello", "2031-06-03", "c3"),
+        LogEntry("may i fish", "2031-06-03", "", 0),
     ]
     found = gathered(entries, standing)
     assert stood == [("and at hexley?", ("how long may i stay at oxmere",))]

@@ -10,8 +10,8 @@ import pytest
 from sklearn.metrics import ndcg_score
 
 from aventrik.core.measures import MEASURES, measure, retrieval_scores
-from aventrik.core.measures.evidence import Evidence, cover, evidence_of
-from aventrik.core.measures.loss import Held, Reached, lost_at
+from aventrik.core.measures.evidence import EvidencePlace, cover, evidence_of
+from aventrik.core.measures.loss import Reached, StagesHeld, lost_at
 from aventrik.core.measures.retrieval import Retrieved
 from aventrik.core.testsets import Need, Question, Quoted
 
@@ -20,9 +20,9 @@ def item(*ranges: tuple[str, int, int], tokens: int = 10) -> Retrieved:
     return Retrieved(ranges[0][0], tuple((start, end) for _, start, end in ranges), tokens)
 
 
-def place(doc: str, start: int, end: int) -> Evidence:
+def place(doc: str, start: int, end: int) -> EvidencePlace:
     """Evidence all of whose characters are ink."""
-    return Evidence(doc, start, end, ((start, end),))
+    return EvidencePlace(doc, start, end, ((start, end),))
 
 
 NEED_A = (place("a", 0, 100),)
@@ -114,7 +114,7 @@ def test_single_spans_agree_with_the_textbook() -> None:
         size = draw.randint(2, 12)
         place = draw.randrange(size + 3)  # beyond the list: not found
         items = [item((f"d{n}", 0, 40)) for n in range(size)]
-        need = ((Evidence(f"d{place}", 0, 40, ((0, 40),)),),)
+        need = ((EvidencePlace(f"d{place}", 0, 40, ((0, 40),)),),)
         scores = retrieval_scores(need, items, cut_offs=(1, 3, 5, 10))
         assert scores["reciprocal-rank"] == pytest.approx(1 / (place + 1) if place < size else 0, abs=1e-12)
         relevance = np.array([[float(n == place) for n in range(size)]])
@@ -128,7 +128,7 @@ def test_single_spans_agree_with_the_textbook() -> None:
 def fate(standing: str = "in", whole: bool = True, stated: bool | None = False, **held: bool) -> str:
     """The stage at which one need is lost, from which lists hold it."""
     reached = Reached((whole,), (held.get("candidates", False),), (held.get("refined", False),))
-    found = Held(reached, [held.get("context", False)], [stated], held.get("answered", True))
+    found = StagesHeld(reached, [held.get("context", False)], [stated], held.get("answered", True))
     return lost_at((NEED_A,), found, {"a": standing}).lost[0]
 
 
@@ -150,7 +150,7 @@ def test_a_need_whose_judgement_failed_is_not_judged_and_one_without_an_answer_i
 
 def test_a_quote_that_is_lost_in_a_document_that_is_there_counts_as_not_in_the_documents() -> None:
     reached = Reached((False,), (False,), (False,))
-    lost = lost_at(((Evidence("a", -1, -1),),), Held(reached, [False], [False]), {"a": "in"})
+    lost = lost_at(((EvidencePlace("a", -1, -1),),), StagesHeld(reached, [False], [False]), {"a": "in"})
     assert lost.lost == ("not in the documents",)
 
 

@@ -11,8 +11,8 @@ from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import TASKS, Reply, Task
 from aventrik.core.reading import read
 from aventrik.core.rewriting import METHODS, MOST_LETTERS, Posed, Queries, joined, rewrite, settings_of
-from aventrik.core.rewriting.drift import Found, changes, likenesses
-from aventrik.core.rewriting.glossary import Entry, Glossary, abbreviations, definitions, lines
+from aventrik.core.rewriting.drift import QueriesFound, changes, likenesses
+from aventrik.core.rewriting.glossary import Glossary, GlossaryEntry, abbreviations, definitions, lines
 from aventrik.core.searching import Searching, fuse
 from aventrik.core.text.names import names_in
 
@@ -127,8 +127,12 @@ def test_definitions_of_a_document() -> None:
 
 def test_a_glossary_is_asked_by_the_words_of_a_question() -> None:
     glossary = Glossary(
-        [Entry("WBD", "Water Balance Deficit", True), Entry("winding hole", "a place where a boat can turn")] * 2
-        + [Entry("wbd", "something said once", True)]
+        [
+            GlossaryEntry("WBD", "Water Balance Deficit", True),
+            GlossaryEntry("winding hole", "a place where a boat can turn"),
+        ]
+        * 2
+        + [GlossaryEntry("wbd", "something said once", True)]
     )
     assert [entry.term for entry in glossary.about("what is the wbd at the winding holes")] == ["WBD", "winding hole"]
     assert [entry.term for entry in glossary.about("how is the water balance deficit reckoned")] == ["WBD"]
@@ -162,22 +166,24 @@ def test_likeness_by_hand() -> None:
     """Every term weighs 1. 'weir swan' is wholly at home in the question and its passages, and one passage holds it
     whole; of 'piano swan melody' one term of three is at home, and passage 2 holds it whole."""
     texts = ["heron swan weir", "weir swan", "piano swan melody"]
-    found = Found([[0, 1], [1], [2]], None)
+    found = QueriesFound([[0, 1], [1], [2]], None)
     one, other = likenesses(texts, found, PASSAGES.__getitem__, lambda term: 1.0)
     assert one == pytest.approx((1 + 1) / 2)
     assert other == pytest.approx((1 / 3 + 1) / 2, abs=1e-4)
-    near = Found([[0, 1], [1], [2]], [0.8, 0.9, 0.2])
+    near = QueriesFound([[0, 1], [1], [2]], [0.8, 0.9, 0.2])
     one, other = likenesses(texts, near, PASSAGES.__getitem__, lambda term: 1.0)
     assert one == pytest.approx(1.0)  # its nearest is nearer than the question's: at most 1
     assert other == pytest.approx((1 / 3 + 1 + 0.25) / 3, abs=1e-4)
-    named = likenesses(["the Oxmere swan", "an Oxmere piano"], Found([[], []]), PASSAGES.__getitem__, lambda term: 1.0)
+    named = likenesses(
+        ["the Oxmere swan", "an Oxmere piano"], QueriesFound([[], []]), PASSAGES.__getitem__, lambda term: 1.0
+    )
     assert named == [pytest.approx(1.5 / 2.5 / 2)]  # a name weighs half as much more
 
 
 def test_likeness_of_nothing() -> None:
-    found = Found([[0], [], []], [0.0, 0.0, 0.0])
+    found = QueriesFound([[0], [], []], [0.0, 0.0, 0.0])
     assert likenesses(["heron", "the of", "piano"], found, PASSAGES.__getitem__, lambda term: 1.0) == [0.0, 0.0]
-    assert likenesses(["heron"], Found([[0]]), PASSAGES.__getitem__, lambda term: 1.0) == []
+    assert likenesses(["heron"], QueriesFound([[0]]), PASSAGES.__getitem__, lambda term: 1.0) == []
 
 
 def test_lists_are_weighed_and_those_of_dropped_rewrites_left_out() -> None:

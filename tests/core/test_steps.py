@@ -12,7 +12,7 @@ import pytest
 from aventrik.core.documents import Document
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.reading import read
-from aventrik.core.reranking import STEPS, Item, Means, Ranked, apply, check_setting, settings_of
+from aventrik.core.reranking import STEPS, Item, Ranked, StepMeans, apply, check_setting, settings_of
 
 DOCUMENT = b"""# Visitor moorings
 
@@ -34,8 +34,8 @@ def item(doc: Document, start: str, end: str, score: float = 1.0, chunk: int = 0
     return Item(chunk, score, doc.text[left:right], "", doc.name, ((left, right),))
 
 
-def means(doc: Document, **more: Any) -> Means:
-    return Means(rarity=lambda term: 1.0, document={doc.name: doc}.__getitem__, **more)
+def means(doc: Document, **more: Any) -> StepMeans:
+    return StepMeans(rarity=lambda term: 1.0, document={doc.name: doc}.__getitem__, **more)
 
 
 def texts_of(doc: Document, ranked: Ranked) -> list[str]:

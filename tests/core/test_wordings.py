@@ -14,7 +14,7 @@ from aventrik.core.testsets import Need, Quoted
 from aventrik.core.testsets.drafting import absent
 from aventrik.core.testsets.drafting.brief import Brief, Quota, kinds_of, portions
 from aventrik.core.testsets.drafting.captions import of_captions
-from aventrik.core.testsets.drafting.choosing import Choice
+from aventrik.core.testsets.drafting.choosing import GrowingSet
 from aventrik.core.testsets.drafting.differences import difference, differences, figure
 from aventrik.core.testsets.drafting.faults import fault
 from aventrik.core.testsets.drafting.fitness import english, unfit
@@ -373,7 +373,7 @@ def test_nothing_is_hidden_that_another_question_rests_on() -> None:
         quoted = [Quoted("a.md", start, end, "x" * (end - start)) for start, end in (evidence, *hide)]
         return Offer(question, "", "one-fact", (Need("", (quoted[0],)),), "rule", hide=tuple(quoted[1:]))
 
-    choice = Choice(at_most=9, whether=9)
+    choice = GrowingSet(at_most=9, whether=9)
     choice.take(offer("How deep is the lock?", (10, 20)), "question")
     assert "hides what another" in choice.refusal(offer("paddle gear ratio", (40, 50), (15, 30)), "search")
     assert choice.refusal(offer("paddle gear ratio", (40, 50), (20, 30)), "search") == ""

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from aventrik.core.errors import BadInput, MissingExtra
-from aventrik.engine.providers import tokenizer_identity
+from aventrik.execution.providers import tokenizer_identity
 from aventrik.models.connection import Connection
 from aventrik.models.local import LocalEmbedder, LocalReranker
 from aventrik.models.vectors import HttpEmbedder

@@ -12,10 +12,10 @@ from aventrik.core.brought import Brought, BroughtItem
 from aventrik.core.errors import BadInput, Unavailable
 from aventrik.models.calls import Memory
 from aventrik.models.connection import Connection
-from aventrik.models.system import Form, HttpSystem, Unreadable, read
+from aventrik.models.system import HttpSystem, SystemForm, UnreadableReply, read
 
 DESK = Connection("desk", "http://desk.test/ask", "", attempts=2, backoff=0.0)
-FORM = Form(
+FORM = SystemForm(
     "/message/text",
     "/reply/text",
     "/sources",
@@ -27,7 +27,7 @@ FORM = Form(
 
 
 def system(
-    answer: Callable[[httpx.Request], httpx.Response], form: Form = FORM, calls: Memory | None = None
+    answer: Callable[[httpx.Request], httpx.Response], form: SystemForm = FORM, calls: Memory | None = None
 ) -> HttpSystem:
     return HttpSystem(DESK, form, calls, transport=httpx.MockTransport(answer))
 
@@ -36,7 +36,7 @@ def test_the_question_is_put_where_it_is_said_and_the_rest_of_the_request_stays(
     asked = system(lambda request: httpx.Response(200, json={}))
     assert asked.request("Why?") == {"message": {"lang": "en", "text": "Why?"}}
     assert FORM.request == {"message": {"lang": "en"}}
-    assert system(lambda request: httpx.Response(200), Form("/a/b/c")).request("x") == {"a": {"b": {"c": "x"}}}
+    assert system(lambda request: httpx.Response(200), SystemForm("/a/b/c")).request("x") == {"a": {"b": {"c": "x"}}}
 
 
 def test_answer_and_context_are_read_from_where_they_stand_and_asked_once() -> None:
@@ -77,7 +77,7 @@ def test_answer_and_context_are_read_from_where_they_stand_and_asked_once() -> N
     ],
 )
 def test_another_shape_is_told_with_the_pointer_that_failed(body: dict[str, object], told: str) -> None:
-    with pytest.raises(Unreadable) as error:
+    with pytest.raises(UnreadableReply) as error:
         read(body, FORM)
     assert told in str(error.value)
     [found] = system(lambda request: httpx.Response(200, json=body)).ask(["q"])
@@ -95,7 +95,7 @@ def test_a_reply_that_is_kept_is_read_anew_when_the_pointers_were_wrong() -> Non
         return httpx.Response(200, json=body)
 
     assert "/reply/text" in system(answer, calls=calls).ask(["q"])[0].failure
-    mended = Form("/message/text", "/text", "/sources", request={"message": {"lang": "en"}})
+    mended = SystemForm("/message/text", "/text", "/sources", request={"message": {"lang": "en"}})
     assert system(answer, mended, calls).ask(["q"])[0].answer == "Yes."
     assert reached == 1
     assert system(answer).identity != system(answer, mended).identity
@@ -104,8 +104,8 @@ def test_a_reply_that_is_kept_is_read_anew_when_the_pointers_were_wrong() -> Non
 def test_an_empty_context_and_one_that_is_not_told_are_two_things() -> None:
     assert read({"reply": {"text": "x"}, "sources": []}, FORM).context == ()
     assert read({"reply": {"text": "x"}, "sources": None}, FORM).context == ()
-    assert read({"answer": "x"}, Form(context="-")).context is None
-    assert read({"answer": None, "context": []}, Form()).answer == ""
+    assert read({"answer": "x"}, SystemForm(context="-")).context is None
+    assert read({"answer": None, "context": []}, SystemForm()).answer == ""
 
 
 def test_a_web_page_a_refusal_and_a_missing_path_are_told() -> None:

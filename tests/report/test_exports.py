@@ -9,9 +9,10 @@ from pathlib import Path
 import pytest
 
 from aventrik.core.errors import BadInput
-from aventrik.engine.accounts import Account, Item
-from aventrik.engine.opened import Opened
-from aventrik.engine.run_sheets import run_sheets
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.kept.accounts import Account, AccountItem
+from aventrik.kept.run_names import run_named
+from aventrik.kept.sheets import run_sheets
 from aventrik.report.trec import evidence_qrels, item_name, item_qrels, run_lines
 from aventrik.workspace.answers import load_lists, load_qrels
 from aventrik.workspace.testsets import question_from
@@ -19,10 +20,10 @@ from aventrik.workspace.testsets import question_from
 from ..conftest import Program
 
 ITEMS = (
-    Item("a b.md", ((0, 9), (20, 30)), 5, (1.0,)),
-    Item("", (), 3, (0.0,)),
-    Item("a b.md", ((0, 9), (20, 30)), 5, (1.0,)),
-    Item("50%.md", ((1, 2),), 1, (0.2,)),
+    AccountItem("a b.md", ((0, 9), (20, 30)), 5, (1.0,)),
+    AccountItem("", (), 3, (0.0,)),
+    AccountItem("a b.md", ((0, 9), (20, 30)), 5, (1.0,)),
+    AccountItem("50%.md", ((1, 2),), 1, (0.2,)),
 )
 
 
@@ -118,8 +119,8 @@ def test_lists_and_evidence_are_read_back_by_score_to_the_same_figures(exported:
         "--name",
         "back",
     )
-    opened = Opened(exported.folder)
-    ours, back = run_sheets(opened.store, [opened.run("near by"), opened.run("back")])
+    opened = OpenWorkspace(exported.folder)
+    ours, back = run_sheets(opened.store, [run_named(opened.store, "near by"), run_named(opened.store, "back")])
     answerable = [key for key in ours.scores if "hit@5" in ours.scores[key]]
     assert len(answerable) == 2
     for key in answerable:

@@ -316,12 +316,12 @@ def test_the_same_comparison_gives_the_same_page(small: Program) -> None:
 
 
 def test_texts_that_matter_least_are_left_out_where_the_page_grows_too_large(small: Program) -> None:
-    from aventrik.engine.comparing import compare
-    from aventrik.engine.opened import Opened
-    from aventrik.engine.run_sides import chosen_runs
+    from aventrik.execution.open_workspace import OpenWorkspace
+    from aventrik.kept.run_names import runs_named
+    from aventrik.results.comparing import compare
 
-    opened_ = Opened(small.folder)
-    found = compare(opened_.store, opened_.workspace.settings, chosen_runs(opened_.store, []).runs)
+    opened_ = OpenWorkspace(small.folder)
+    found = compare(opened_.store, opened_.workspace.settings, runs_named(opened_.store, []).runs)
     whole = details_of(opened_, found, 20_000_000, lambda *told: None)
     cut = details_of(opened_, found, 1, lambda *told: None)
     assert whole.cut == 0  # 8 documents of 16,000 characters

@@ -20,8 +20,8 @@ from aventrik.core.measures import Scores
 from aventrik.core.measures.loss import Losses
 from aventrik.core.reading import read
 from aventrik.core.rewriting import Queries
-from aventrik.engine.opened import Opened
-from aventrik.engine.records import encode
+from aventrik.execution.open_workspace import OpenWorkspace
+from aventrik.pipeline.codec import encode
 from aventrik.storage.protocols import RUN_FORMAT, Kept, RunQuestion, Snapshot, Store
 from aventrik.workspace.configuration import Configuration
 
@@ -55,11 +55,11 @@ def documents(count: int, length: int) -> dict[str, Document]:
 
 def filled(
     folder: Path, runs: int, questions: int, docs: int = 60, planted: Mapping[str, str] | None = None, alike: int = 1
-) -> Opened:
+) -> OpenWorkspace:
     """The workspace. So many runs are `alike` in what they found and answered. `planted` has texts that stand in place of a
     name, a question, an answer, a document's text and name."""
     subprocess.run([sys.executable, "-m", "aventrik", "new", str(folder)], check=True, stdout=subprocess.DEVNULL)
-    opened = Opened(folder)
+    opened = OpenWorkspace(folder)
     store, planted = opened.store, planted or {}
     texts = documents(docs, 16_000)
     if "document" in planted:

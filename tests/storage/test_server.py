@@ -19,7 +19,7 @@ from aventrik.models.calls import Call, Memory, turns
 from aventrik.storage import Address, open_store
 from aventrik.storage.protocols import Kept, Store
 from aventrik.storage.server import database as module
-from aventrik.storage.server.database import Database
+from aventrik.storage.server.database import ServerDatabase
 from aventrik.storage.tables.schema import FORMAT
 
 from ..conftest import Program, chat_server, name_house
@@ -258,7 +258,7 @@ def test_times_are_those_of_the_server_whatever_the_clock_here_says(
 
 
 def test_texts_are_ordered_by_their_bytes_and_nul_is_no_reason_to_fail(database: str, tmp_path: Path) -> None:
-    db = Database(database)
+    db = ServerDatabase(database)
     db.many("INSERT INTO decided VALUES (?, ?, ?)", [("s", name, "a\0b") for name in ("b", "Ä", "a", "B", "_")])
     assert [row[0] for row in db.rows("SELECT name FROM decided ORDER BY name")] == ["B", "_", "a", "b", "Ä"]
     assert db.rows("SELECT DISTINCT value FROM decided") == [("a\ufffdb",)]

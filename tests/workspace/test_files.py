@@ -10,10 +10,9 @@ import pytest
 
 from aventrik.core.errors import BadInput
 from aventrik.core.testsets import Need, Question, Quoted
-from aventrik.report.tables import harmless
 from aventrik.workspace.decisions import Decisions
-from aventrik.workspace.files import read_text, write_whole
-from aventrik.workspace.gathered import GatheredSources, Source
+from aventrik.workspace.files import harmless, read_text, write_whole
+from aventrik.workspace.gathered import GatheredSource, GatheredSources
 from aventrik.workspace.labels import Labels
 from aventrik.workspace.metadata import Metadata
 from aventrik.workspace.testsets import load_testset, located, save_testset
@@ -180,7 +179,10 @@ def test_a_wrong_table_names_its_line(tmp_path: Path, text: str) -> None:
 
 def test_sources_are_noted_as_they_were_gathered_last(tmp_path: Path) -> None:
     sources = GatheredSources(tmp_path)
-    sources.add([Source(tmp_path / "docs", "x", ("*.md", "*.txt")), Source(Path("/elsewhere"))])
-    sources.add([Source(tmp_path / "docs", "y")])
-    assert list(GatheredSources(tmp_path)) == [Source(Path("/elsewhere")), Source(tmp_path / "docs", "y")]
+    sources.add([GatheredSource(tmp_path / "docs", "x", ("*.md", "*.txt")), GatheredSource(Path("/elsewhere"))])
+    sources.add([GatheredSource(tmp_path / "docs", "y")])
+    assert list(GatheredSources(tmp_path)) == [
+        GatheredSource(Path("/elsewhere")),
+        GatheredSource(tmp_path / "docs", "y"),
+    ]
     assert "docs,y,," in (tmp_path / "gathered.csv").read_text()

@@ -11,7 +11,7 @@ from .calls import Call, CallStore, Spent, turns
 _TAKEN_ON = 64  # calls that a process takes on at a time
 
 
-class Asking:
+class ModelCalls:
     """The calls of one model in this process; with `fresh` what the store has counts only if it was made here."""
 
     def __init__(self, calls: CallStore, concurrency: int, fresh: bool, progress: Callable[[int, int], None]) -> None:

@@ -12,7 +12,7 @@ import httpx
 from ..core.keys import content_key
 from ..core.protocols import Reply, Task
 from ..core.text import count_tokens, sentences
-from .asking import Asking
+from .asking import ModelCalls
 from .background import run
 from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
@@ -42,7 +42,7 @@ class HttpLanguageModel:
         self.name = connection.name
         self.connection = connection
         self._folder = prompts
-        self._asking = Asking(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
+        self._asking = ModelCalls(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
         self._transport = transport
         self._waiting = waiting
         self._limits = limits

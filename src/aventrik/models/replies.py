@@ -34,7 +34,7 @@ class Hypothetical(_Record):
     passage: _Words = Field(min_length=1)
 
 
-class Asked(_Record):
+class AskedReply(_Record):
     """Reply to `asked`."""
 
     questions: list[_Words] = Field(max_length=_MOST)
@@ -86,7 +86,7 @@ class DraftedQuestion(_Record):
         return value
 
 
-class Questions(_Record):
+class QuestionsReply(_Record):
     """Reply to `questions`: what users come with, before what they ask."""
 
     problems: list[_Words] = Field([], max_length=_MOST)
@@ -102,7 +102,7 @@ class JoinedQuestion(_Record):
     answer: _Words = Field(min_length=1)
 
 
-class Joined(_Record):
+class JoinedReply(_Record):
     """Reply to `joined`."""
 
     questions: list[JoinedQuestion] = Field(max_length=_MOST)
@@ -115,7 +115,7 @@ class UnansweredQuestion(_Record):
     missing: _Words = ""
 
 
-class Unanswered(_Record):
+class UnansweredReply(_Record):
     """Reply to `unanswered`."""
 
     said: _Words = ""
@@ -184,7 +184,7 @@ class AnswerReply(_Record):
     statements: list[AnswerStatement] = Field([], max_length=_MOST)
 
 
-class Claim(_Record):
+class ClaimReply(_Record):
     """One claim of a reply to `claims`."""
 
     text: _Words = Field(min_length=1)
@@ -194,7 +194,7 @@ class Claim(_Record):
 class Claims(_Record):
     """Reply to `claims`."""
 
-    claims: list[Claim] = Field(max_length=_MOST)
+    claims: list[ClaimReply] = Field(max_length=_MOST)
 
 
 class VerdictQuote(_Record):
@@ -258,7 +258,7 @@ class Consistent(_Record):
     level: int = Field(ge=0, le=2)
 
 
-class Criterion(_Record):
+class CriterionReply(_Record):
     """Reply to `criterion`: the words that decide, before the reason and the level."""
 
     quotes: list[_Words] = Field([], max_length=_MOST)
@@ -274,12 +274,12 @@ RECORDS: dict[str, type[_Record]] = {
     "keywords": Keywords,
     "expanded": Expanded,
     "standalone": Standalone,
-    "questions": Questions,
-    "joined": Joined,
-    "unanswered": Unanswered,
+    "questions": QuestionsReply,
+    "joined": JoinedReply,
+    "unanswered": UnansweredReply,
     "known": Known,
     "fitness": Fitness,
-    "asked": Asked,
+    "asked": AskedReply,
     "summary": Summary,
     "facts": Facts,
     "relevance": Relevance,
@@ -291,7 +291,7 @@ RECORDS: dict[str, type[_Record]] = {
     "stated": Stated,
     "addressed": Addressed,
     "consistent": Consistent,
-    "criterion": Criterion,
+    "criterion": CriterionReply,
 }
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from ..core.errors import Unavailable
 from ..core.keys import content_key
 from ..core.text import count_tokens
-from .asking import Asking
+from .asking import ModelCalls
 from .background import run
 from .caller import Caller, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
@@ -36,7 +36,7 @@ class HttpReranker:
     ) -> None:
         self.connection = connection
         self.identity = connection.key
-        self._asking = Asking(
+        self._asking = ModelCalls(
             calls if calls is not None else Memory(), connection.concurrency, fresh, lambda done, total: None
         )
         self._transport = transport

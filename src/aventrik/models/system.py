@@ -18,7 +18,7 @@ from jsonpointer import JsonPointerException, resolve_pointer, set_pointer
 from ..core.brought import LONGEST, Brought, BroughtItem
 from ..core.keys import content_key
 from ..core.text import count_tokens
-from .asking import Asking
+from .asking import ModelCalls
 from .background import run
 from .caller import Caller, Posted, Refused, Waiting, nobody
 from .calls import Call, CallStore, Memory, Spent
@@ -31,7 +31,7 @@ _SHOWN = 200
 
 
 @dataclass(frozen=True)
-class Form:
+class SystemForm:
     """Where things stand: `question` in the request, `answer`, `context` (an array) and `declined` in the reply; in an
     item of the context `text`, `document`, `start` and `end`. An empty pointer to a text is the item itself; "-" means
     that the system does not tell. `request` is what a request holds beside the question."""
@@ -47,7 +47,7 @@ class Form:
     request: dict[str, Any] = field(default_factory=dict)
 
 
-class Unreadable(ValueError):
+class UnreadableReply(ValueError):
     """A reply in another shape than was said; the message names the pointer that failed."""
 
 
@@ -57,7 +57,7 @@ class HttpSystem:
     def __init__(
         self,
         connection: Connection,
-        form: Form,
+        form: SystemForm,
         calls: CallStore | None = None,
         fresh: bool = False,
         transport: httpx.AsyncBaseTransport | None = None,
@@ -68,7 +68,7 @@ class HttpSystem:
         self.name = connection.name
         self.connection = connection
         self.form = form
-        self._asking = Asking(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
+        self._asking = ModelCalls(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
         self._transport = transport
         self._waiting = waiting
         self._limits = limits
@@ -136,7 +136,7 @@ class HttpSystem:
             return Call(key, self.name, TASK, body, "", str(error))
         try:
             failure, out = "", count_tokens(read(posted.body, self.form).answer or "")
-        except Unreadable as error:
+        except UnreadableReply as error:
             failure, out = str(error), 0
         money = self.connection.price(tokens, out)
         reply = json.dumps(posted.body, ensure_ascii=False)
@@ -147,7 +147,7 @@ class HttpSystem:
             return Brought(failure=call.failure)
         try:  # by the pointers as they are now: a kept reply may be read in another way than before
             return read(json.loads(call.reply), self.form)
-        except Unreadable as error:
+        except UnreadableReply as error:
             return Brought(failure=str(error))
 
     def _connected(self) -> Caller:
@@ -159,35 +159,35 @@ class HttpSystem:
 _POINTERS = ("question", "answer", "context", "declined", "text", "document", "start", "end")
 
 
-def read(body: Any, form: Form) -> Brought:
-    """What a reply holds; raises `Unreadable` with the pointer that failed."""
+def read(body: Any, form: SystemForm) -> Brought:
+    """What a reply holds; raises `UnreadableReply` with the pointer that failed."""
     answer = _at(body, form.answer)
     if answer is _NOTHING:
-        raise Unreadable(f"the reply has nothing at {form.answer} (answer); it holds {_told(body)}")
+        raise UnreadableReply(f"the reply has nothing at {form.answer} (answer); it holds {_told(body)}")
     if answer is None:
         answer = ""
     if not isinstance(answer, str):
-        raise Unreadable(f"what stands at {form.answer} (answer) is no text but {_told(answer)}")
+        raise UnreadableReply(f"what stands at {form.answer} (answer) is no text but {_told(answer)}")
     declined = _at(body, form.declined)
     if declined is not _NOTHING and not isinstance(declined, bool):
-        raise Unreadable(f"what stands at {form.declined} (declined) is neither true nor false")
+        raise UnreadableReply(f"what stands at {form.declined} (declined) is neither true nor false")
     return Brought(answer, declined if isinstance(declined, bool) else None, _context(body, form))
 
 
-def _context(body: Any, form: Form) -> tuple[BroughtItem, ...] | None:
+def _context(body: Any, form: SystemForm) -> tuple[BroughtItem, ...] | None:
     if form.context == "-":
         return None
     items = _at(body, form.context)
     if items is _NOTHING:
-        raise Unreadable(f"the reply has nothing at {form.context} (context); it holds {_told(body)}")
+        raise UnreadableReply(f"the reply has nothing at {form.context} (context); it holds {_told(body)}")
     if items is None:
         return ()
     if not isinstance(items, list):
-        raise Unreadable(f"what stands at {form.context} (context) is no array but {_told(items)}")
+        raise UnreadableReply(f"what stands at {form.context} (context) is no array but {_told(items)}")
     return tuple(_item(item, form, f"{form.context}/{number}") for number, item in enumerate(items))
 
 
-def _item(item: Any, form: Form, where: str) -> BroughtItem:
+def _item(item: Any, form: SystemForm, where: str) -> BroughtItem:
     if isinstance(item, str):
         return BroughtItem(item[:LONGEST])
     text, doc = _at(item, form.text), _at(item, form.document)
@@ -195,7 +195,7 @@ def _item(item: Any, form: Form, where: str) -> BroughtItem:
     text = text[:LONGEST] if isinstance(text, str) else ""
     doc = doc if isinstance(doc, str) else ""
     if not text and not doc:
-        raise Unreadable(
+        raise UnreadableReply(
             f"the item at {where} has no text at {form.text} (text) and no document at {form.document} (document); it "
             f"holds {_told(item)}"
         )

@@ -15,7 +15,7 @@ from ..core.comparing.leading import ALPHA
 from ..core.comparing.spread import spreads
 from ..core.errors import BadInput
 from ..core.measures.loss import KEPT, STAGES
-from ..engine.compared import Compared
+from ..results.comparison import Comparison
 from .pictures import DEEP, INK, MIDDLE, PALE, WARM, figure_svg, plain, write_figure
 from .run_names import base_name, settings_told
 
@@ -30,7 +30,7 @@ _NUMBERED = 25  # points that are numbered
 _HATCHES = ("", "///", "...", "xxx", "\\\\\\", "ooo", "++", "---", "**", "||")
 
 
-def write_comparison(path: Path, found: Compared, panel: str = "overview", crossed: Crossed | None = None) -> None:
+def write_comparison(path: Path, found: Comparison, panel: str = "overview", crossed: Crossed | None = None) -> None:
     """The figure as PNG or SVG, by the file's name. Raises `BadInput` for a panel that has nothing to show, and for a file
     of another kind."""
 
@@ -43,7 +43,7 @@ def write_comparison(path: Path, found: Compared, panel: str = "overview", cross
     write_figure(path, draw)
 
 
-def panel_svg(found: Compared, panel: str, crossed: Crossed | None = None) -> str:
+def panel_svg(found: Comparison, panel: str, crossed: Crossed | None = None) -> str:
     """One panel by itself as SVG, 9.6 inches wide and as high as its rows need. Raises `BadInput` where there is nothing to
     draw."""
     rows = (
@@ -66,7 +66,7 @@ def panel_svg(found: Compared, panel: str, crossed: Crossed | None = None) -> st
     return figure_svg(draw, 9.6, height)
 
 
-def _panels(found: Compared, crossed: Crossed | None) -> dict[str, Callable[[Axes], None]]:
+def _panels(found: Comparison, crossed: Crossed | None) -> dict[str, Callable[[Axes], None]]:
     return {
         "intervals": lambda axes: _intervals(axes, found, _ROWS, 44),
         "cost": lambda axes: _cost(axes, found),
@@ -77,14 +77,14 @@ def _panels(found: Compared, crossed: Crossed | None) -> dict[str, Callable[[Axe
     }
 
 
-def _title(found: Compared) -> str:
+def _title(found: Comparison) -> str:
     sets = ", ".join(sorted({run.testset for run in found.runs}))
     count = len(found.runs)
     runs = f"{count} configuration{'s' if count > 1 else ''}"
     return plain(f"{runs} on {found.shared} questions of {sets}, by {found.measure}", 110)
 
 
-def _overview(figure: Figure, found: Compared, crossed: Crossed | None) -> None:
+def _overview(figure: Figure, found: Comparison, crossed: Crossed | None) -> None:
     right = [lambda axes: _lost(axes, found, _side_by_side(found))]
     if found.leading and found.leading.fronts:
         right.insert(0, lambda axes: _cost(axes, found))
@@ -97,14 +97,14 @@ def _overview(figure: Figure, found: Compared, crossed: Crossed | None) -> None:
     figure.text(0.015, 0.965, _title(found), fontsize=14, weight="bold", color=INK, va="center")
 
 
-def _single(figure: Figure, found: Compared, panel: str, crossed: Crossed | None) -> None:
+def _single(figure: Figure, found: Comparison, panel: str, crossed: Crossed | None) -> None:
     left = 0.075 if panel in ("cost", "time") else 0.16 if panel == "settings" else 0.3
     axes = figure.add_axes((left, 0.12, 0.97 - left, 0.76))
     _panels(found, crossed)[panel](axes)
     figure.text(0.015, 0.965, _title(found), fontsize=14, weight="bold", color=INK, va="center")
 
 
-def _first(found: Compared, most: int) -> list[int]:
+def _first(found: Comparison, most: int) -> list[int]:
     """The best runs, and the baseline, in their order."""
     have = [place for place in found.order if found.measure in found.means[place]]
     base = found.twins[found.baseline]
@@ -114,7 +114,7 @@ def _first(found: Compared, most: int) -> list[int]:
     return chosen
 
 
-def _label(found: Compared, place: int, width: int) -> str:
+def _label(found: Comparison, place: int, width: int) -> str:
     run = found.runs[place]
     lead = "baseline: " if place == found.twins[found.baseline] else ""
     name = lead + run.name
@@ -143,7 +143,7 @@ def _rows(axes: Axes, labels: Sequence[str]) -> None:
     axes.tick_params(axis="y", labelsize=9 if len(labels) <= 26 else 7)
 
 
-def _intervals(axes: Axes, found: Compared, most: int, width: int) -> None:
+def _intervals(axes: Axes, found: Comparison, most: int, width: int) -> None:
     """A row a run: mean and interval; filled where the run can't be told from the best."""
     places = _first(found, most)
     if not places:
@@ -177,7 +177,7 @@ _COSTS = {
 }  # fmt: skip
 
 
-def _cost(axes: Axes, found: Compared) -> None:
+def _cost(axes: Axes, found: Comparison) -> None:
     """Quality against cost, with the front of what can't be had better for less."""
     from matplotlib.ticker import LogLocator, NullLocator
 
@@ -239,7 +239,7 @@ def _numbers(axes: Axes, points: Sequence[tuple[float, float, str]]) -> None:
         axes.annotate(told_, (x, y), xytext=(5, 5), textcoords="offset points", fontsize=8.5, color=INK)
 
 
-def _settings(axes: Axes, crossed: Crossed | None, found: Compared) -> None:
+def _settings(axes: Axes, crossed: Crossed | None, found: Comparison) -> None:
     """Two settings crossed, darker where better, the figures in the cells."""
     if crossed is None:
         raise BadInput("there is nothing to draw: fewer than two settings vary; --by A,B names two")
@@ -273,7 +273,7 @@ def _settings(axes: Axes, crossed: Crossed | None, found: Compared) -> None:
         axes.tick_params(axis="x", rotation=60)
 
 
-def _side_by_side(found: Compared) -> list[int]:
+def _side_by_side(found: Comparison) -> list[int]:
     """The runs whose losses stand beside other panels: all of a few, else those that matter."""
     if len(found.order) <= 10:
         return list(found.order)
@@ -282,7 +282,7 @@ def _side_by_side(found: Compared) -> list[int]:
     return list(dict.fromkeys(place for place in wanted if place is not None))
 
 
-def _lost(axes: Axes, found: Compared, places: Sequence[int], width: int = 20) -> None:
+def _lost(axes: Axes, found: Comparison, places: Sequence[int], width: int = 20) -> None:
     """A bar a run: the share of the needs that were lost at each stage, from the documents to the answer."""
     counts = [losses(found.sides[place]) for place in places]
     totals = [sum(count.values()) for count in counts]
@@ -309,7 +309,7 @@ def _lost(axes: Axes, found: Compared, places: Sequence[int], width: int = 20) -
     )  # fmt: skip
 
 
-def _spread(axes: Axes, found: Compared) -> None:
+def _spread(axes: Axes, found: Comparison) -> None:
     """A bar a run: the share of its questions in each tenth of the measure, dark where it is good."""
     places = _first(found, _ROWS)
     made = [
@@ -337,7 +337,7 @@ def _spread(axes: Axes, found: Compared) -> None:
     axes.legend(loc="upper left", bbox_to_anchor=(0, -0.05), ncols=6, fontsize=8.5, frameon=False, handlelength=1.2)
 
 
-def _time(axes: Axes, found: Compared) -> None:
+def _time(axes: Axes, found: Comparison) -> None:
     """The mean of each run at the time when it was finished, with its interval."""
     from datetime import datetime
 

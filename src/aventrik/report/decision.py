@@ -3,16 +3,16 @@ baseline."""
 
 from __future__ import annotations
 
-from ..engine.compared import Compared
-from ..engine.comparing import verdict
-from ..engine.leading import Leading
+from ..results.best import Leading
+from ..results.comparing import verdict
+from ..results.comparison import Comparison
 from .figures import cost_told, number
 from .run_names import told
 
 _APART = 0.005  # between two means that are not told as one
 
 
-def decision(found: Compared) -> list[tuple[str, str]]:
+def decision(found: Comparison) -> list[tuple[str, str]]:
     """Sentences, each with its label (best, real?, cost, base); one without a label where nothing can be decided; none for
     a single run."""
     lead = found.leading
@@ -43,7 +43,7 @@ def decision(found: Compared) -> list[tuple[str, str]]:
     return lines
 
 
-def _best(found: Compared, lead: Leading) -> str:
+def _best(found: Comparison, lead: Leading) -> str:
     mean, winner = found.means[lead.best][found.measure], lead.winner
     won = f"{told(found, lead.best)}: {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]"
     if len(lead.p) == 2:
@@ -56,7 +56,7 @@ def _best(found: Compared, lead: Leading) -> str:
     )
 
 
-def _real(found: Compared, lead: Leading) -> str:
+def _real(found: Comparison, lead: Leading) -> str:
     """How far the best one can be told from the others."""
     chance = lead.chance[lead.best]
     count = len(lead.p)
@@ -73,7 +73,7 @@ def _real(found: Compared, lead: Leading) -> str:
     )
 
 
-def _price(found: Compared, lead: Leading) -> str:
+def _price(found: Comparison, lead: Leading) -> str:
     assert lead.price is not None
     assert lead.cheapest is not None
     name = {"money": "money", "model-tokens": "tokens", "seconds": ""}.get(lead.price.measure, "tokens to read")

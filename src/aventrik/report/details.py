@@ -14,12 +14,12 @@ import numpy.typing as npt
 from ..core.collecting import not_collected
 from ..core.documents import Document
 from ..core.measures.loss import STAGES, stage_of
-from ..engine.accounts import Account, Accounts
-from ..engine.changes import contents_of
-from ..engine.compared import Compared
-from ..engine.explaining import explain
-from ..engine.opened import Opened
-from ..engine.recalling import Recalled, calls_of, messages_of
+from ..corpora.changes import contents_of
+from ..execution.open_workspace import OpenWorkspace
+from ..kept.accounts import Account, Accounts
+from ..results.comparison import Comparison
+from ..results.explaining import explain
+from ..results.model_calls import Recalled, calls_of, messages_of
 from .packing import packed
 
 ITEMS = 10  # of each list
@@ -43,7 +43,9 @@ class Details:
     cut: int = 0
 
 
-def details_of(opened: Opened, found: Compared, most: int, progress: Progress, called: Sequence[int] = ()) -> Details:
+def details_of(
+    opened: OpenWorkspace, found: Comparison, most: int, progress: Progress, called: Sequence[int] = ()
+) -> Details:
     """The details of all questions that the runs share, of at most about `most` bytes; with every call of a model server
     behind them for those runs, by their places, that are in `called`."""
     made = _Details(opened, found, progress, called)
@@ -56,7 +58,7 @@ def details_of(opened: Opened, found: Compared, most: int, progress: Progress, c
 class _Texts:
     """The texts of documents, and which stretches of them are shown."""
 
-    def __init__(self, opened: Opened) -> None:
+    def __init__(self, opened: OpenWorkspace) -> None:
         self._opened = opened
         self.places: dict[tuple[str, str], int] = {}  # (name, content key) → place
         self.documents: list[Document] = []
@@ -87,7 +89,7 @@ class _Texts:
 
 
 class _Details:
-    def __init__(self, opened: Opened, found: Compared, progress: Progress, called: Sequence[int]) -> None:
+    def __init__(self, opened: OpenWorkspace, found: Comparison, progress: Progress, called: Sequence[int]) -> None:
         self.opened, self.found, self.progress, self.called = opened, found, progress, called
         self.made = Details()
         self.keys = list(found.bodies)

@@ -11,20 +11,20 @@ from pathlib import Path
 from typing import Any
 
 from ..core.errors import BadInput
-from ..engine.accounts import Account, Accounts, Item, questions_of
-from ..engine.compared import Compared
-from ..engine.comparing import verdict
+from ..kept.accounts import Account, AccountItem, Accounts, questions_of
+from ..results.comparing import verdict
+from ..results.comparison import Comparison
 from ..storage.protocols import Store
 from ..workspace.files import write_whole
+from ..workspace.tables import write_table
 from ..workspace.toml import nearest
-from .tables import write_table
 from .trec import evidence_qrels, item_qrels, run_lines
 
 FORMATS = ("csv", "jsonl", "parquet", "trec")
 
 
 @dataclass(frozen=True)
-class Written:
+class ExportedFiles:
     """The files of an export, in the order in which they were written, and the rows or lines of each."""
 
     files: dict[Path, int]
@@ -44,8 +44,8 @@ def formats_of(text: str | None) -> list[str]:
 
 
 def export(
-    store: Store, found: Compared, folder: Path, formats: Sequence[str], progress: Callable[[str, int, int], None]
-) -> Written:
+    store: Store, found: Comparison, folder: Path, formats: Sequence[str], progress: Callable[[str, int, int], None]
+) -> ExportedFiles:
     """Writes what was compared into a folder: tables of runs, means, differences, questions, scores, answers and claims, and
     with "trec" a run file for each run and two of judgements. Each file is there whole or not at all."""
     if folder.exists() and not folder.is_dir():
@@ -61,7 +61,7 @@ def export(
         "claims": [],
     }
     files: dict[Path, int] = {}
-    pooled: dict[str, dict[Item, None]] = {}
+    pooled: dict[str, dict[AccountItem, None]] = {}
     keys = set(found.bodies)
     for place, run in enumerate(found.runs):
         progress("reading runs", place, len(found.runs))
@@ -93,7 +93,7 @@ def export(
                 path = folder / f"{name}.{suffix}"
                 write_table(path, rows if suffix == "jsonl" else [_flat(row) for row in rows])
                 files[path] = len(rows)
-    return Written(files)
+    return ExportedFiles(files)
 
 
 def _file_name(name: str) -> str:
@@ -108,7 +108,7 @@ def _flat(row: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _runs(found: Compared) -> Iterator[dict[str, Any]]:
+def _runs(found: Comparison) -> Iterator[dict[str, Any]]:
     lead = found.leading
     for place, run in enumerate(found.runs):
         twin = found.twins[place]
@@ -124,7 +124,7 @@ def _runs(found: Compared) -> Iterator[dict[str, Any]]:
         }  # fmt: skip
 
 
-def _means(found: Compared) -> Iterator[dict[str, Any]]:
+def _means(found: Comparison) -> Iterator[dict[str, Any]]:
     for place, run in enumerate(found.runs):
         for name, each in found.means[place].items():
             yield {
@@ -133,7 +133,7 @@ def _means(found: Compared) -> Iterator[dict[str, Any]]:
             }  # fmt: skip
 
 
-def _differences(found: Compared) -> Iterator[dict[str, Any]]:
+def _differences(found: Comparison) -> Iterator[dict[str, Any]]:
     for each in [*found.contrasts, *found.pairs]:
         gap = each.difference
         yield {
@@ -143,12 +143,12 @@ def _differences(found: Compared) -> Iterator[dict[str, Any]]:
         }  # fmt: skip
 
 
-def _questions(found: Compared) -> Iterator[dict[str, Any]]:
+def _questions(found: Comparison) -> Iterator[dict[str, Any]]:
     for key, body in found.bodies.items():
         yield {"key": key, **body}
 
 
-def _scores(found: Compared) -> Iterator[dict[str, Any]]:
+def _scores(found: Comparison) -> Iterator[dict[str, Any]]:
     """A row a question of a run, with all of its scores; the same columns in all rows."""
     names = list(dict.fromkeys(name for side in found.sides for name in side.sheet.columns))
     for place, run in enumerate(found.runs):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from ..core.judging.agreement import Found
+    from ..core.judging.agreement import RaterAgreement
 
 
 def number(value: float, places: int = 2) -> str:
@@ -30,7 +30,7 @@ def cost_told(name: str, value: float) -> str:
     return f"{value:.5f}" if name == "money" else f"{value:,.0f}" if "tokens" in name else f"{seconds(value)} s"
 
 
-def kappa_told(found: Found) -> str:
+def kappa_told(found: RaterAgreement) -> str:
     """Kappa with its interval, or why there is none."""
     kappa = found.kappa
     if kappa.value is None:

@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from ..core.comparing.differences import ALPHA
-from ..engine.compared import Compared
-from ..engine.decided import rejected_since
-from ..engine.likeness import doubts_of
-from ..engine.opened import Opened
+from ..execution.open_workspace import OpenWorkspace
+from ..people.question_agreement import rejected_since
+from ..questions.likeness import doubts_of
+from ..results.comparison import Comparison
 from .figures import kappa_told
 
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
@@ -25,7 +25,7 @@ class Note:
     heed: bool = False
 
 
-def warnings_of(found: Compared) -> Iterator[str]:
+def warnings_of(found: Comparison) -> Iterator[str]:
     """What else the runs differ in, and which questions are left out."""
     if found.apart:
         yield (
@@ -48,7 +48,7 @@ def warnings_of(found: Compared) -> Iterator[str]:
         yield f"questions that not all of these runs have, or have otherwise, are left out: {listed}{more}"
 
 
-def doubts_about(opened: Opened, found: Compared) -> Iterator[str]:
+def doubts_about(opened: OpenWorkspace, found: Comparison) -> Iterator[str]:
     """How far the test sets can be trusted."""
     for testset in dict.fromkeys(run.testset for run in found.runs):
         one = next(run for run in found.runs if run.testset == testset)
@@ -61,7 +61,7 @@ def doubts_about(opened: Opened, found: Compared) -> Iterator[str]:
             )
 
 
-def notes_of(found: Compared) -> Iterator[Note]:
+def notes_of(found: Comparison) -> Iterator[Note]:
     """Of the answers: how many were declined, could not be told, or are not sound; and how judges agree."""
     counts = [_behind(found, name) for name in dict.fromkeys((found.measure, *found.measures))]
     if len({count.rpartition(" ")[2] for count in counts}) > 1 or len(found.order) <= 2:
@@ -89,7 +89,7 @@ def notes_of(found: Compared) -> Iterator[Note]:
         yield Note(f"questions without a sound answer or judgement, left out of the answer measures: {told}", True)
 
 
-def _draws(found: Compared) -> int:
+def _draws(found: Comparison) -> int:
     return max((each.difference.clusters for each in found.contrasts), default=0)
 
 
@@ -98,13 +98,13 @@ def _draws_needed(together: int) -> int:
     return math.ceil(math.log2(2 * together / ALPHA))
 
 
-def _each(found: Compared, places: Sequence[int], what: Callable[[int], str]) -> str:
+def _each(found: Comparison, places: Sequence[int], what: Callable[[int], str]) -> str:
     """Something of several runs, in a line."""
     listed = ", ".join(f"run {found.runs[place].id}: {what(place)}" for place in places[:_TOLD])
     return listed + (f" and {len(places) - _TOLD} more" if len(places) > _TOLD else "")
 
 
-def _untold(found: Compared) -> Iterator[Note]:
+def _untold(found: Comparison) -> Iterator[Note]:
     """Claims that the judge could not tell: they count neither for nor against groundedness."""
     shares = {place: share for place in found.order if (share := found.untold[place])}
     told = _each(found, list(shares), lambda place: f"{100 * shares[place]:.0f} %")
@@ -119,7 +119,7 @@ def _untold(found: Compared) -> Iterator[Note]:
         yield Note(f"claims too far in wording for the judge to tell: {told}; they count for neither side")
 
 
-def _bases(found: Compared) -> str:
+def _bases(found: Comparison) -> str:
     """For each run, where it differs, by what it was judged."""
     judges = {str(run.made.get("judge", "unknown")) for run in found.runs}
     if len(judges) > 1:
@@ -127,7 +127,7 @@ def _bases(found: Compared) -> str:
     return ", ".join(f"run {run.id} on documents {run.corpus[:6]}" for run in found.runs)
 
 
-def _behind(found: Compared, measure: str) -> str:
+def _behind(found: Comparison, measure: str) -> str:
     """How many questions a measure's means are over: 'hit@5 36', or the least and most over the runs."""
     counts = sorted({row[measure].n for row in found.means if measure in row})
     return f"{measure} {'–'.join(map(str, dict.fromkeys((counts[0], counts[-1])))) if counts else 0}"

@@ -14,12 +14,12 @@ from ..core.comparing.sides import less_is_better
 from ..core.errors import BadInput
 from ..core.measures.loss import STAGES
 from ..core.visible import visible
-from ..engine.accounts import questions_of
-from ..engine.compared import Compared
-from ..engine.comparison_json import comparison_json
-from ..engine.crossing import crossed_by
-from ..engine.gaps import Gaps, find_gaps
-from ..engine.opened import Opened
+from ..execution.open_workspace import OpenWorkspace
+from ..kept.accounts import questions_of
+from ..questions.gaps import Gaps, find_gaps
+from ..results.comparison import Comparison
+from ..results.comparison_json import comparison_json
+from ..results.crossing import crossed_by
 from ..workspace.files import write_whole
 from .comparison import panel_svg
 from .decision import decision
@@ -52,7 +52,7 @@ _GAPS = 12
 
 
 @dataclass(frozen=True)
-class Written:
+class WrittenPage:
     """The page: its size in bytes, and of how many items the text was left out so that it is no larger."""
 
     path: Path
@@ -67,9 +67,9 @@ class Written:
 
 
 def write_report(
-    path: Path, opened: Opened, found: Compared, title: str, most: int, progress: Callable[[str, int, int], None],
+    path: Path, opened: OpenWorkspace, found: Comparison, title: str, most: int, progress: Callable[[str, int, int], None],
     calls: bool = False,
-) -> Written:  # fmt: skip
+) -> WrittenPage:  # fmt: skip
     """Writes the page in one step, of at most about `most` bytes as far as that is a matter of texts; with `calls`, what model
     servers were sent for the best run, the baseline and the one that the best is held against. The same comparison gives
     the same bytes. Raises `BadInput` for a file in a place where none can be."""
@@ -98,13 +98,13 @@ def write_report(
     )
     body = page.encode("utf-8", "replace")
     write_whole(path, body)
-    return Written(path, len(found.runs), found.shared, len(body), details.cut)
+    return WrittenPage(path, len(found.runs), found.shared, len(body), details.cut)
 
 
 class _Page:
     """What the page shows, ready for its template."""
 
-    def __init__(self, opened: Opened, found: Compared, progress: Callable[[str, int, int], None]) -> None:
+    def __init__(self, opened: OpenWorkspace, found: Comparison, progress: Callable[[str, int, int], None]) -> None:
         self.opened, self.found, self.progress = opened, found, progress
 
     def context(self, title: str) -> dict[str, Any]:

@@ -9,9 +9,9 @@ from ..core.comparing.account import losses
 from ..core.comparing.leading import ALPHA
 from ..core.comparing.sides import less_is_better
 from ..core.measures.loss import STAGES
-from ..engine.compared import Compared
-from ..engine.comparing import verdict
-from ..engine.leading import Leading
+from ..results.best import Leading
+from ..results.comparing import verdict
+from ..results.comparison import Comparison
 from .figures import cost_told, number, seconds
 from .run_names import base_name, by_weight, settings_shown, settings_told, short_names, value_of
 
@@ -21,7 +21,7 @@ _LONGEST = 90
 
 
 @dataclass(frozen=True)
-class Cell:
+class PageCell:
     """A cell of a table: its text, the value that it is sorted by, and a class."""
 
     text: str
@@ -29,12 +29,12 @@ class Cell:
     kind: str = ""
 
 
-def option_of(found: Compared, place: int) -> str:
+def option_of(found: Comparison, place: int) -> str:
     """A run in a list to choose from: its number, and what it is called."""
     return f"{found.runs[place].id}: {called(found, place)}"
 
 
-def called(found: Compared, place: int) -> str:
+def called(found: Comparison, place: int) -> str:
     """A run's name; of a sweep whose names are long its settings that vary."""
     name = found.runs[place].name
     if len(name) > _NAME and base_name(found, place) != name and (told := settings_told(found, place, _SETTINGS)):
@@ -42,7 +42,7 @@ def called(found: Compared, place: int) -> str:
     return name if len(name) <= _LONGEST else name[: _LONGEST - 1] + "…"
 
 
-def runs_table(found: Compared) -> dict[str, Any]:
+def runs_table(found: Comparison) -> dict[str, Any]:
     """The table of runs: columns, and a row a run with its settings, measures, differences and costs."""
     lead = found.leading
     settings = [name for name in by_weight(found) if name in settings_shown(found)]
@@ -74,22 +74,22 @@ def runs_table(found: Compared) -> dict[str, Any]:
     for place in order:
         run, twin = found.runs[place], found.twins[place]
         mean = found.means[place].get(found.measure)
-        cells = [Cell(f"{_mark(lead, twin)}{run.id}", run.id), Cell(_named(found, place), run.name, "name")]
-        cells += [Cell(run.label, run.label)] if labels else []
+        cells = [PageCell(f"{_mark(lead, twin)}{run.id}", run.id), PageCell(_named(found, place), run.name, "name")]
+        cells += [PageCell(run.label, run.label)] if labels else []
         if mean is None:
-            cells += [Cell("–", None, "figure"), Cell("–", None)]
+            cells += [PageCell("–", None, "figure"), PageCell("–", None)]
         else:
-            cells.append(Cell(number(mean.mean), mean.mean, "figure main"))
+            cells.append(PageCell(number(mean.mean), mean.mean, "figure main"))
             drawn = _bar(mean.low, mean.mean, mean.high, low, high)
-            cells.append(Cell(f"{number(mean.low)} to {number(mean.high)}", mean.low, f"bar {drawn}"))
+            cells.append(PageCell(f"{number(mean.low)} to {number(mean.high)}", mean.low, f"bar {drawn}"))
         if found.contrasts:
             cells += _from_base(found, twin)
         if lead and len(lead.chance) > 1:
             chance = lead.chance.get(twin)
-            cells.append(Cell("–" if chance is None else f"{chance:.0%}", chance, "figure"))
+            cells.append(PageCell("–" if chance is None else f"{chance:.0%}", chance, "figure"))
         for name in others:
             each = found.means[place].get(name)
-            cells.append(Cell("–" if each is None else number(each.mean), each and each.mean, "figure"))
+            cells.append(PageCell("–" if each is None else number(each.mean), each and each.mean, "figure"))
         for name in costs:
             cells.append(_cost(name, found.costs[place].get(name)))
         if read and price is not None:
@@ -106,17 +106,17 @@ def runs_table(found: Compared) -> dict[str, Any]:
     return {"columns": columns, "rows": rows}
 
 
-def _setting(value: str) -> Cell:
+def _setting(value: str) -> PageCell:
     """The value of a setting, figures sorted as such."""
-    return Cell(value, _sortable(value))
+    return PageCell(value, _sortable(value))
 
 
-def _cost(name: str, value: float | None) -> Cell:
+def _cost(name: str, value: float | None) -> PageCell:
     """What a question costs by one measure."""
     if value is None:
-        return Cell("–", None, "figure")
+        return PageCell("–", None, "figure")
     told = seconds(value) if "seconds" in name else f"{value:.1f}" if name == "calls" else cost_told(name, value)
-    return Cell(told, value, "figure")
+    return PageCell(told, value, "figure")
 
 
 def _mark(lead: Leading | None, place: int) -> str:
@@ -125,29 +125,29 @@ def _mark(lead: Leading | None, place: int) -> str:
     return "* " if place == lead.best else "≈ " if lead.p.get(place, 0.0) >= ALPHA else ""
 
 
-def _named(found: Compared, place: int) -> str:
+def _named(found: Comparison, place: int) -> str:
     twin = found.twins[place]
     same = f" (same results as {found.runs[twin].id})" if twin != place else ""
     return f"{called(found, place)}{same}"
 
 
-def _from_base(found: Compared, twin: int) -> list[Cell]:
+def _from_base(found: Comparison, twin: int) -> list[PageCell]:
     if twin == found.twins[found.baseline]:
-        return [Cell("baseline", 0.0, "figure"), Cell("", None), Cell("", None)]
+        return [PageCell("baseline", 0.0, "figure"), PageCell("", None), PageCell("", None)]
     each = found.by_place.get(twin)
     if each is None:
-        return [Cell("–", None, "figure"), Cell("–", None), Cell("–", None)]
+        return [PageCell("–", None, "figure"), PageCell("–", None), PageCell("–", None)]
     gap = each.difference
     better = (gap.mean > 0) != found.less
     told = ("▲ better" if better else "▼ worse") if each.real else "same" if gap.same else ""
     kind = ("better" if better else "worse") if each.real else ""
     return [
-        Cell(f"{gap.mean:+.2f} {told}".strip(), gap.mean, f"figure {kind}".strip()),
-        Cell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"), Cell(f"{each.p:.3f}", each.p, "figure"),
+        PageCell(f"{gap.mean:+.2f} {told}".strip(), gap.mean, f"figure {kind}".strip()),
+        PageCell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"), PageCell(f"{each.p:.3f}", each.p, "figure"),
     ]  # fmt: skip
 
 
-def legend(found: Compared) -> list[str]:
+def legend(found: Comparison) -> list[str]:
     told = ["* the best; ≈ can't be told from it at a level of 5 %"]
     if found.contrasts:
         told.append("▲▼: the difference from the baseline is real (p below 0.05 after correction for all of them)")
@@ -158,28 +158,28 @@ def legend(found: Compared) -> list[str]:
     return told
 
 
-def contributions_table(found: Compared) -> list[list[Cell]]:
+def contributions_table(found: Comparison) -> list[list[PageCell]]:
     rows = sorted(found.contributions, key=lambda each: -abs(each.difference.mean))
     return [
         [
-            Cell(each.setting, each.setting), _setting(each.value), _setting(each.instead_of),
-            *_difference(found, each.difference, each.p, each.real), Cell(f"{each.pairs}", each.pairs, "figure"),
+            PageCell(each.setting, each.setting), _setting(each.value), _setting(each.instead_of),
+            *_difference(found, each.difference, each.p, each.real), PageCell(f"{each.pairs}", each.pairs, "figure"),
         ]
         for each in rows
     ]  # fmt: skip
 
 
-def _difference(found: Compared, gap: Any, p: float, real: bool) -> list[Cell]:
+def _difference(found: Comparison, gap: Any, p: float, real: bool) -> list[PageCell]:
     better = (gap.mean > 0) != found.less
     kind = ("better" if better else "worse") if real else ""
     return [
-        Cell(f"{gap.mean:+.2f}", gap.mean, f"figure {kind}".strip()),
-        Cell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"),
-        Cell(verdict(gap, p, found.less), None), Cell(f"{p:.3f}", p, "figure"),
+        PageCell(f"{gap.mean:+.2f}", gap.mean, f"figure {kind}".strip()),
+        PageCell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"),
+        PageCell(verdict(gap, p, found.less), None), PageCell(f"{p:.3f}", p, "figure"),
     ]  # fmt: skip
 
 
-def interactions_told(found: Compared) -> list[str]:
+def interactions_told(found: Comparison) -> list[str]:
     short = short_names(found)
     real = sorted((each for each in found.interactions if each.real), key=lambda each: -abs(each.difference.mean))
     return [
@@ -190,12 +190,12 @@ def interactions_told(found: Compared) -> list[str]:
     ]
 
 
-def groups_table(found: Compared) -> dict[str, Any]:
+def groups_table(found: Comparison) -> dict[str, Any]:
     best, other = found.runs[found.best].id, found.runs[found.against].id
     rows = [
         [
-            Cell(each.facet, each.facet), Cell(each.label, each.label, "name"), Cell(str(each.n), each.n, "figure"),
-            Cell(number(each.ours), each.ours, "figure"), Cell(number(each.theirs), each.theirs, "figure"),
+            PageCell(each.facet, each.facet), PageCell(each.label, each.label, "name"), PageCell(str(each.n), each.n, "figure"),
+            PageCell(number(each.ours), each.ours, "figure"), PageCell(number(each.theirs), each.theirs, "figure"),
             *_difference(found, each.difference, each.p, each.real),
         ]
         for each in found.groups
@@ -206,7 +206,7 @@ def groups_table(found: Compared) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def beaten_told(found: Compared) -> list[str]:
+def beaten_told(found: Comparison) -> list[str]:
     return [
         f"{each.facet} {each.label} ({each.n} questions): run {found.runs[each.place].id} is better than the best by "
         f"{abs(each.difference.mean):.2f} (p {each.p:.3f})"
@@ -214,13 +214,13 @@ def beaten_told(found: Compared) -> list[str]:
     ]
 
 
-def losses_table(found: Compared) -> dict[str, Any]:
+def losses_table(found: Comparison) -> dict[str, Any]:
     counts = [losses(side) for side in found.sides]
     stages = [stage for stage in STAGES if any(count[stage] for count in counts)]
     rows = [
         [
-            Cell(str(found.runs[place].id), found.runs[place].id), Cell(called(found, place), None, "name"),
-            *(Cell(str(counts[place][stage] or "·"), counts[place][stage], "figure") for stage in stages),
+            PageCell(str(found.runs[place].id), found.runs[place].id), PageCell(called(found, place), None, "name"),
+            *(PageCell(str(counts[place][stage] or "·"), counts[place][stage], "figure") for stage in stages),
         ]
         for place in found.order
     ]  # fmt: skip
@@ -231,22 +231,22 @@ def losses_table(found: Compared) -> dict[str, Any]:
     }
 
 
-def corrected_table(found: Compared) -> list[list[Cell]]:
+def corrected_table(found: Comparison) -> list[list[PageCell]]:
     rows = []
     for place, fixed in found.corrected.items():
         for measure, each in fixed.means.items():
             rows.append(
                 [
-                    Cell(str(found.runs[place].id), found.runs[place].id), Cell(measure, measure),
-                    Cell(number(each.judged), each.judged, "figure"), Cell(number(each.mean), each.mean, "figure"),
-                    Cell(f"{number(each.low)} to {number(each.high)}", each.low, "figure"),
-                    Cell(f"{each.labels} of {each.n}", each.labels, "figure"),
+                    PageCell(str(found.runs[place].id), found.runs[place].id), PageCell(measure, measure),
+                    PageCell(number(each.judged), each.judged, "figure"), PageCell(number(each.mean), each.mean, "figure"),
+                    PageCell(f"{number(each.low)} to {number(each.high)}", each.low, "figure"),
+                    PageCell(f"{each.labels} of {each.n}", each.labels, "figure"),
                 ]
             )  # fmt: skip
     return rows
 
 
-def settings_table(found: Compared) -> dict[str, Any]:
+def settings_table(found: Comparison) -> dict[str, Any]:
     """The settings that all runs have in common, and for each run those that vary."""
     sides = found.sides
     names = list(dict.fromkeys(name for side in sides for name in side.settings))
@@ -257,7 +257,7 @@ def settings_table(found: Compared) -> dict[str, Any]:
     ]  # fmt: skip
     rows = [
         [
-            Cell(str(run.id), run.id),
+            PageCell(str(run.id), run.id),
             *(_setting(_plainly(side.settings.get(name))) for name in shown),
         ]
         for run, side in zip(found.runs, sides)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from ..core.comparing.contributions import said
-from ..engine.compared import Compared
+from ..results.comparison import Comparison
 from ..workspace.configuration import Configuration
 
 _VALUE = 12  # characters of a value
@@ -19,14 +19,14 @@ def cut(text: str, width: int) -> str:
     return text if len(text) <= width else text[: max(1, width - 1)].rstrip() + "…"
 
 
-def base_name(found: Compared, place: int) -> str:
+def base_name(found: Comparison, place: int) -> str:
     """The name of a run, or of the sweep that it is one of."""
     run = found.runs[place]
     return run.name.partition("/")[0] if "/" in run.name and not run.made.get("outside") else run.name
 
 
 @lru_cache(maxsize=4)
-def settings_shown(found: Compared) -> list[str]:
+def settings_shown(found: Comparison) -> list[str]:
     """The settings that vary, in the order of the stages."""
     order = {name: place for place, name in enumerate(Configuration(name="x").settings())}
     values: dict[str, set[str]] = {}
@@ -39,7 +39,7 @@ def settings_shown(found: Compared) -> list[str]:
 
 
 @lru_cache(maxsize=4)
-def by_weight(found: Compared) -> list[str]:
+def by_weight(found: Comparison) -> list[str]:
     """The settings that vary, by how much they contributed at the most."""
     most: dict[str, float] = {}
     for each in found.contributions:
@@ -48,14 +48,14 @@ def by_weight(found: Compared) -> list[str]:
 
 
 @lru_cache(maxsize=4)
-def short_names(found: Compared) -> dict[str, str]:
+def short_names(found: Comparison) -> dict[str, str]:
     """For each setting that varies the last part of its name, where that is the only such one."""
     names = settings_shown(found)
     last = [name.rpartition(".")[2] for name in names]
     return {name: short if last.count(short) == 1 else name for name, short in zip(names, last)}
 
 
-def value_of(found: Compared, place: int, name: str) -> str:
+def value_of(found: Comparison, place: int, name: str) -> str:
     """The value of a setting; where runs with other values came to the same, all of these."""
     places = [place, *found.folded(place)]
     values = list(dict.fromkeys(said(found.sides[each].settings.get(name)) for each in places))
@@ -65,7 +65,7 @@ def value_of(found: Compared, place: int, name: str) -> str:
     return "any" if every <= set(values) else "/".join(values)
 
 
-def told(found: Compared, place: int) -> str:
+def told(found: Comparison, place: int) -> str:
     """A run in a sentence: its number, and its settings that vary, the weightiest first."""
     run = found.runs[place]
     parts = settings_told(found, place)
@@ -74,7 +74,7 @@ def told(found: Compared, place: int) -> str:
     return f"run {run.id} ({parts})"
 
 
-def settings_told(found: Compared, place: int, most: int = _SETTINGS) -> str:
+def settings_told(found: Comparison, place: int, most: int = _SETTINGS) -> str:
     """The settings of a run that vary, the weightiest first, in a few words; or what its sweep calls it, where that is
     shorter."""
     short = short_names(found)

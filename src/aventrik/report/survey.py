@@ -9,11 +9,11 @@ import numpy.typing as npt
 
 from ..core.errors import BadInput
 from ..core.surveying.layout import positions
-from ..engine.gaps import Gaps
-from ..engine.opened import Opened
-from ..engine.pooling import reader_of
-from ..engine.run_sides import side_of
-from ..engine.surveying import Survey, Topic, chosen_points, findings_by_chunk, served_well
+from ..corpora.surveying import Survey, Topic, chosen_points, findings_by_chunk, served_well
+from ..execution.open_workspace import OpenWorkspace
+from ..kept.sides import side_of
+from ..questions.gaps import Gaps
+from ..runs.pooling import reader_of
 from ..storage.protocols import Run
 from ..workspace.testsets import question_from
 from .map import ASKED, HELD, OTHER, Drawing, Point, kept_groups
@@ -24,7 +24,7 @@ _LAYOUTS = {"tsne": "t-SNE", "pca": "the first two principal components"}
 
 
 def drawing(
-    opened: Opened,
+    opened: OpenWorkspace,
     made: Survey,
     points: int,
     layout: str,
@@ -83,7 +83,7 @@ def drawing(
 
 
 def _asked(
-    opened: Opened, made: Survey, gaps: Gaps, chosen: npt.NDArray[np.int64], places: npt.NDArray[np.float32]
+    opened: OpenWorkspace, made: Survey, gaps: Gaps, chosen: npt.NDArray[np.int64], places: npt.NDArray[np.float32]
 ) -> list[Point]:
     """The questions of gaps as points: in the middle of the drawn chunks that are nearest to each."""
     members = [(number, group, each) for number, group in enumerate(gaps.groups, 1) for each in group.members]
@@ -119,7 +119,7 @@ def _short(text: str) -> str:
     return text if len(text) <= _SNIPPET else text[: _SNIPPET - 1].rstrip() + "…"
 
 
-def _served(opened: Opened, made: Survey, judged: Run, measure: str) -> dict[int, float]:
+def _served(opened: OpenWorkspace, made: Survey, judged: Run, measure: str) -> dict[int, float]:
     found = side_of(opened.store, judged)
     scores = {found.ids[key]: each[measure] for key, each in found.side.scores.items() if measure in each}
     if not scores:

@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from ..core.documents.spans import Range
 from ..core.testsets import Question
-from ..engine.accounts import Account, Item
+from ..kept.accounts import Account, AccountItem
 
 _BLANK = re.compile(r"\s|%")
 
@@ -50,7 +50,7 @@ def evidence_qrels(questions: Sequence[Question]) -> Iterable[str]:
                 yield f"{_named(question.id)} {number} {place} 1\n"
 
 
-def item_qrels(items: Mapping[str, Iterable[Item]], cover: float) -> Iterable[str]:
+def item_qrels(items: Mapping[str, Iterable[AccountItem]], cover: float) -> Iterable[str]:
     """A line an item that some run found, 1 where it covers a need by itself and 0 where not: for other programs, which know
     nothing of ranges."""
     for question, found in items.items():

@@ -15,8 +15,8 @@ import httpx
 import orjson
 
 from ..core.text import content_terms, sentences
-from ..engine.asking import ask
-from ..engine.opened import Opened
+from ..execution.open_workspace import OpenWorkspace
+from ..results.asking import ask
 from ..workspace.configuration import Configuration
 from .replies import NotUnderstood
 
@@ -108,11 +108,11 @@ def spoilt(text: str, draw: random.Random) -> str:
 def desk_of(workspace: Path, wrong: float = 0.0, seed: int = 0) -> Desk:
     """A desk that answers from the documents of a workspace."""
     configuration = Configuration(name="desk").with_settings(_SETTINGS)
-    held: list[Opened] = []
+    held: list[OpenWorkspace] = []
 
     def answer(question: str) -> Said:
         if not held:
-            held.append(Opened(workspace))
+            held.append(OpenWorkspace(workspace))
         found = ask(held[0], configuration, question, until="context").explanation.stages
         passages = tuple((item.source, item.text) for item in found["context"].items)
         said = most_alike(question, [text for _, text in passages])

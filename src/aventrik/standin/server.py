@@ -42,7 +42,7 @@ class Manners:
     key: str = ""
 
 
-class Log:
+class RequestLog:
     """Counts what came and what was done; `served` are good replies that went out whole."""
 
     def __init__(self) -> None:
@@ -83,7 +83,7 @@ def make_server(
     more: Mapping[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {},
 ) -> ThreadingHTTPServer:
     """A server ready for `serve_forever`; port 0 takes a free one. `more`: further paths, and what answers there."""
-    log = Log()
+    log = RequestLog()
     paths = {**_PATHS, **more}
     recent: deque[float] = deque()
     gate = threading.Lock()

@@ -261,7 +261,7 @@ class Contents:
     bytes: dict[str, int] = field(default_factory=dict)
 
 
-class Decided(Protocol):
+class DecidedStore(Protocol):
     """What people decided, where the store holds it for all: sheets of rows by name."""
 
     def sheets(self) -> dict[str, dict[str, str]]: ...
@@ -284,7 +284,7 @@ class Store(Protocol):
     @property
     def limits(self) -> Limits: ...
     @property
-    def decided(self) -> Decided | None: ...
+    def decided(self) -> DecidedStore | None: ...
     @property
     def documents(self) -> DocumentStore: ...
     @property

@@ -30,7 +30,7 @@ _NOTHING = object()
 
 
 @dataclass(frozen=True)
-class Row:
+class AnswerRow:
     """One answer of a file: `context` is None where the file says nothing of it."""
 
     line: int
@@ -53,7 +53,7 @@ class Lists:
     against: int = 0
 
 
-def load_answers(path: Path, fields: Mapping[str, str] = {}) -> list[Row]:
+def load_answers(path: Path, fields: Mapping[str, str] = {}) -> list[AnswerRow]:
     """The answers of a file. `fields` says under which name (or, beginning with /, at which JSON Pointer) what is called
     id, question, answer, context and declined here stands; raises `BadInput` with the line of what is wrong."""
     for name in fields:
@@ -89,7 +89,9 @@ def _csv_rows(path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
         raise BadInput(f"{path}, line {reader.line_num}: not valid CSV ({error})") from None
 
 
-def _row(path: Path, line: int, content: dict[str, Any], named: Mapping[str, str], said: Mapping[str, str]) -> Row:
+def _row(
+    path: Path, line: int, content: dict[str, Any], named: Mapping[str, str], said: Mapping[str, str]
+) -> AnswerRow:
     where = f"{path}, line {line}"
     values = {name: value_at(content, at, where) for name, at in named.items()}
     for name, value in values.items():
@@ -107,7 +109,7 @@ def _row(path: Path, line: int, content: dict[str, Any], named: Mapping[str, str
     if not isinstance(answer, str):
         raise BadInput(f"{where}: answer must be a text, not {_kind(answer)}")
     context = None if values["context"] in (_NOTHING, None) else context_of(values["context"], f"{where}: context")
-    return Row(line, name, question, answer, context, _declined(values["declined"], where))
+    return AnswerRow(line, name, question, answer, context, _declined(values["declined"], where))
 
 
 def value_at(content: Any, at: str, where: str) -> Any:

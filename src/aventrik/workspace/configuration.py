@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, Field, ValidationError, field_validator, model_validator
 
 from ..core.answering import STYLES
 from ..core.chunking import METHODS, Cutting
@@ -27,7 +27,7 @@ from ..core.searching.words import STOP_WORDS
 from ..core.text.languages import AUTO
 from ..core.text.languages import CHOICES as LANGUAGES
 from ..core.text.rulers import UNITS
-from .toml import nearest, one_of
+from .toml import Table, nearest, one_of
 
 NO_MODEL = "none"  # answering.model: no answers are made
 NO_METHOD = "none"  # rewriting.method: questions are searched for as they are
@@ -35,11 +35,7 @@ MOST_STEPS = 100  # of a chain
 LISTED = {"rewriting": "method", "reranking": "step"}  # tables that are lists: what names the kind of an entry
 
 
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
-
-
-class Chunking(_Table):
+class Chunking(Table):
     """How documents are cut, and what is served for a chunk."""
 
     method: Annotated[str, one_of(METHODS)] = "paragraph"
@@ -73,7 +69,7 @@ class Chunking(_Table):
         return Serving(self.serve, self.around, larger if self.serve == "larger" else None)
 
 
-class Index(_Table):
+class Index(Table):
     """What is matched for a chunk."""
 
     text: Annotated[str, one_of(KINDS)] = "chunk"
@@ -89,7 +85,7 @@ class Index(_Table):
     language: Annotated[str, one_of(LANGUAGES)] = AUTO
 
 
-class Embedding(_Table):
+class Embedding(Table):
     """Which model turns texts into vectors."""
 
     model: str = "lsa"
@@ -106,7 +102,7 @@ class Embedding(_Table):
         return bits
 
 
-class TableSettings(_Table):
+class TableSettings(Table):
     """A table of the user's own that is searched as it is: its name, and its columns; "" for a column that it does not
     have. `words` is a column of type tsvector; without it the text is read with the configuration `language`."""
 
@@ -123,7 +119,7 @@ class TableSettings(_Table):
 PLACES = ("here", "postgres")
 
 
-class Search(_Table):
+class Search(Table):
     """How candidates are found, and where: "here", in the program's own indexes, or by "postgres"."""
 
     place: Annotated[str, one_of(PLACES)] = "here"
@@ -170,14 +166,14 @@ class Search(_Table):
         return Reach(self.effort, self.probes)
 
 
-class Context(_Table):
+class ContextSettings(Table):
     """What the answering model is shown."""
 
     keep: int = Field(5, ge=1, le=1000)
     budget: int = Field(1200, ge=1, le=10_000_000)
 
 
-class Answering(_Table):
+class Answering(Table):
     """Which model answers, and how; with the model "none" no answers are made."""
 
     model: str = ""
@@ -185,7 +181,7 @@ class Answering(_Table):
     again: int = Field(0, ge=0, le=10)
 
 
-class Configuration(_Table):
+class Configuration(Table):
     """The settings of every stage; each but the name has a default."""
 
     name: str = Field(min_length=1, max_length=200)
@@ -196,7 +192,7 @@ class Configuration(_Table):
     rewriting: tuple[dict[str, Any], ...] = Field((), strict=False)
     search: Search = Search()
     reranking: tuple[dict[str, Any], ...] = Field((), strict=False)
-    context: Context = Context()
+    context: ContextSettings = ContextSettings()
     answering: Answering = Answering()
 
     def with_settings(self, settings: dict[str, Any]) -> Configuration:

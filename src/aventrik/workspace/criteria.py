@@ -7,22 +7,18 @@ from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import regex
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from ..core.criteria import JUDGED, Case, Criterion, Level
 from ..core.errors import BadInput
 from ..core.measures import MEASURES
 from ..models.prompts import check_wording
-from .toml import load_toml, nearest, one_of, place, validated
+from .toml import Table, load_toml, nearest, one_of, place, validated
 
 _Text = Annotated[str, Field(max_length=20_000)]
 
 
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
-
-
-class _Level(_Table):
+class _Level(Table):
     level: int = Field(ge=-1000, le=1000)
     means: _Text = Field(min_length=1)
     value: float | None = Field(None, ge=0, le=1, strict=False)
@@ -38,14 +34,14 @@ class _Level(_Table):
         return pattern
 
 
-class _Case(_Table):
+class _Case(Table):
     question: _Text = Field(min_length=1)
     material: _Text = Field(min_length=1)
     level: int
     reason: _Text = ""
 
 
-class _Criterion(_Table):
+class _Criterion(Table):
     about: _Text = Field(min_length=1)
     judges: Annotated[str, one_of(JUDGED)]
     better: Literal["more", "less"] = "more"

@@ -6,21 +6,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from ..core.errors import BadInput
 from ..core.testsets import FACETS
-from .toml import load_toml, one_of, place, validated
+from .toml import Table, load_toml, one_of, place, validated
 
 _Text = Annotated[str, Field(max_length=1000)]
 _Figure = Annotated[float, Field(strict=False, ge=-(10**9), le=10**9)]
 
 
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
-
-
-class Limit(_Table):
+class Limit(Table):
     """One limit: the least or the greatest mean of a measure, or the largest drop against the baseline (in the measure's
     own units, or as text such as "10%" of the baseline's mean); over all questions, those of one group, or each group."""
 
@@ -68,7 +64,7 @@ def share_of(text: str) -> float:
     return share
 
 
-class GateSettings(_Table):
+class GateSettings(Table):
     """What stands in the file."""
 
     baseline: _Text = ""

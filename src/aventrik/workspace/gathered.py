@@ -14,7 +14,7 @@ _FOLLOWED = "followed"
 
 
 @dataclass(frozen=True)
-class Source:
+class GatheredSource:
     """A file or folder, and how it was gathered."""
 
     path: Path
@@ -33,9 +33,9 @@ class GatheredSources:
         self.path = folder / "gathered.csv"
         _, self._rows = read_rows(self.path, "path")
 
-    def __iter__(self) -> Iterator[Source]:
+    def __iter__(self) -> Iterator[GatheredSource]:
         for path, row in self._rows.items():
-            yield Source(
+            yield GatheredSource(
                 self._folder / path,
                 row.get("as", ""),
                 _patterns(row.get("include", "")),
@@ -43,7 +43,7 @@ class GatheredSources:
                 row.get("links", "") == _FOLLOWED,
             )
 
-    def add(self, sources: Sequence[Source]) -> None:
+    def add(self, sources: Sequence[GatheredSource]) -> None:
         """Notes sources; one that stands already is noted as it was gathered last."""
         for source in sources:
             whole = Path(os.path.abspath(source.path))

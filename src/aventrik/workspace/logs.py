@@ -18,7 +18,7 @@ from jsonpointer import JsonPointerException, resolve_pointer
 from ..core.errors import BadInput, Unreadable
 from ..core.reading.decoding import decode
 from ..core.surrogates import mended
-from ..core.testsets.locating.gathering import Entry
+from ..core.testsets.locating.gathering import LogEntry
 from .files import read_bytes
 from .toml import nearest
 
@@ -40,18 +40,18 @@ _DATES = (
 
 
 @dataclass(frozen=True)
-class Log:
+class QuestionLog:
     """What was read: the entries in order; the encoding; which column gave what; how many entries were the other side's
     (answers), and how many dates could not be read."""
 
-    entries: tuple[Entry, ...]
+    entries: tuple[LogEntry, ...]
     encoding: str
     columns: Mapping[str, str]
     other_side: int = 0
     no_date: int = 0
 
 
-def load_log(path: Path, named: Mapping[str, str] = {}) -> Log:
+def load_log(path: Path, named: Mapping[str, str] = {}) -> QuestionLog:
     """The entries of a log. `named` says which column holds the question, when, conversation, speaker and count, or at
     which JSON Pointer each stands in nested lines; others are found. Raises `BadInput` for a file that can't be read or
     holds nothing, and for a column that is not there."""
@@ -67,7 +67,7 @@ def load_log(path: Path, named: Mapping[str, str] = {}) -> Log:
     else:
         if named:
             raise BadInput(f"{path}: lines of text have no columns; --columns goes with CSV, TSV and JSONL")
-        return Log(tuple(Entry(line) for line in text.split("\n") if line.strip()), encoding, {})
+        return QuestionLog(tuple(LogEntry(line) for line in text.split("\n") if line.strip()), encoding, {})
     if not rows:
         raise BadInput(f"{path}: holds no entry")
     return _log(path, rows, named, encoding)
@@ -127,7 +127,9 @@ def _known(column: str) -> str:
     return next((field for field, names in _NAMES.items() if _plain(column) in names), "")
 
 
-def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[str, str], encoding: str) -> Log:
+def _log(
+    path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[str, str], encoding: str
+) -> QuestionLog:
     columns = list(dict.fromkeys(name for _, row in rows[:_SAMPLE] for name in row))
     for field, column in named.items():
         if all(_cell(row, column) is None for _, row in rows):
@@ -144,7 +146,7 @@ def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[
         {str(_cell(row, found["speaker"]) or "").strip().lower() for _, row in rows} if "speaker" in found else set()
     )
     asking = sides & _ASKERS or sides  # where no side is known by its name, every side asks
-    entries: list[Entry] = []
+    entries: list[LogEntry] = []
     other_side = no_date = 0
     for number, row in rows:
         text = _cell(row, found["question"])
@@ -162,10 +164,10 @@ def _log(path: Path, rows: Sequence[tuple[int, dict[str, Any]]], named: Mapping[
         conversation = _cell(row, found.get("conversation", ""))
         told_in = "" if conversation in (None, "") else str(conversation)
         count = _count(_cell(row, found.get("count", "")), path, number)
-        entries.append(Entry(mended(text), when, told_in, count))
+        entries.append(LogEntry(mended(text), when, told_in, count))
     if not entries:
         raise BadInput(f"{path}: no entry has a text in its column '{found['question']}'")
-    return Log(tuple(entries), encoding, found, other_side, no_date)
+    return QuestionLog(tuple(entries), encoding, found, other_side, no_date)
 
 
 def _cell(row: dict[str, Any], column: str) -> Any:

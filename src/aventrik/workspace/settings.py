@@ -7,28 +7,24 @@ import re
 from typing import Annotated, Any, Literal
 from urllib.parse import parse_qsl, urlsplit
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+from pydantic import AfterValidator, Field, ValidationInfo, field_validator, model_validator
 
 from ..core.judging.joining import WAYS
 from ..core.reading import Reading
 from ..core.reading.records import Mapped
-from .toml import one_of
+from .toml import Table, one_of
 
 SETTINGS = "aventrik.toml"
 
 
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
-
-
-class Limits(_Table):
+class LimitSettings(Table):
     """What the program may take; before a run that may cost more than `money`, it asks (None: it never does)."""
 
     file_megabytes: int = Field(100, ge=1, le=1_000_000)
     money: float | None = Field(None, ge=0, le=1e12, strict=False)
 
 
-class ReadingSettings(_Table):
+class ReadingSettings(Table):
     """How files are read."""
 
     pdf: Literal["layout", "stream"] = "layout"
@@ -46,7 +42,7 @@ class ReadingSettings(_Table):
         return Reading(self.pdf, Mapped(self.text, self.title, self.id, self.rows))
 
 
-class Pointers(_Table):
+class Pointers(Table):
     """Where things stand in the request and the reply of a system, as JSON Pointers (RFC 6901); "-" for what it does
     not tell. Those of an item of the context begin at the item."""
 
@@ -69,7 +65,7 @@ class Pointers(_Table):
         return pointer
 
 
-class Model(_Table):
+class Model(Table):
     """One named model, or system that answers; what is not said of a kind does not count for it."""
 
     kind: Literal["http", "local", "built-in"]
@@ -149,7 +145,7 @@ def _check_address(address: str) -> None:
         raise ValueError("address: must hold no user, password, query or fragment; a key belongs in key_variable")
 
 
-class Roles(_Table):
+class Roles(Table):
     """Which language model does what, unless a configuration says otherwise."""
 
     writer: str = "offline"
@@ -179,7 +175,7 @@ class Roles(_Table):
         return [(role, name) for role, who in self for name in ((who,) if isinstance(who, str) else who)]
 
 
-class JudgingSettings(_Table):
+class JudgingSettings(Table):
     """How the word of several judges is joined, and which criteria of the folder criteria/ answers are judged by (None:
     all of them)."""
 
@@ -187,7 +183,7 @@ class JudgingSettings(_Table):
     criteria: tuple[str, ...] | None = Field(None, strict=False)
 
 
-class StatisticsSettings(_Table):
+class StatisticsSettings(Table):
     """How intervals and tests are made. With "document", questions about one document count as one draw; "auto" is
     that where a document has more than one question, and "question" elsewhere."""
 
@@ -197,7 +193,7 @@ class StatisticsSettings(_Table):
 _Share = Annotated[float, Field(ge=0, le=1, strict=False)]
 
 
-class QuotaSettings(_Table):
+class QuotaSettings(Table):
     """Documents that are to give a share of the questions of a draft, and at least so many: those that a condition lets
     pass, or the part of the corpus that a topic of the survey holds."""
 
@@ -215,7 +211,7 @@ class QuotaSettings(_Table):
         return self
 
 
-class DraftingSettings(_Table):
+class DraftingSettings(Table):
     """What `draft` is asked to write."""
 
     audience: str = ""
@@ -266,7 +262,7 @@ def _of_server(address: str) -> str:
 _Database = Annotated[str, AfterValidator(_of_server)]
 
 
-class StoreSettings(_Table):
+class StoreSettings(Table):
     """Where the store is: in the folder `.aventrik` ("" for `address`), or on a PostgreSQL server, in a `schema` of a
     database; `arrays` is another folder for what is too large for a row, or an fsspec address. `patience`: how many
     seconds a server that has gone away is waited for."""
@@ -284,7 +280,7 @@ class StoreSettings(_Table):
         return arrays
 
 
-class DatabaseSettings(_Table):
+class DatabaseSettings(Table):
     """The PostgreSQL database in which configurations with `search.place` "postgres" search: that of the store where no
     `address` is given. Index texts are loaded into tables of `schema`; an index of vectors is built in so many `megabytes` of
     the server's memory."""
@@ -294,7 +290,7 @@ class DatabaseSettings(_Table):
     schema_: str = Field("aventrik_search", alias="schema", pattern=r"^[a-z_][a-z0-9_]{0,62}$")
 
 
-class EngineSettings(_Table):
+class EngineSettings(Table):
     """Who does the work: this process, or the workers of Dask, at a `scheduler` or so many on this machine. `seconds` is
     how long a piece of work may take before it is given to another worker; `shards` is into how many parts indexes are
     cut, so that a worker need hold only some of them (0: not at all)."""
@@ -327,7 +323,7 @@ def check_scheduler(address: str) -> None:
         raise ValueError(f"{address!r} is no address of a scheduler, such as tcp://host:8786")
 
 
-class Settings(_Table):
+class Settings(Table):
     """The content of `aventrik.toml`."""
 
     name: str = ""
@@ -336,7 +332,7 @@ class Settings(_Table):
     cut_offs: tuple[Annotated[int, Field(ge=1, le=10_000)], ...] = Field(
         (1, 3, 5, 10), strict=False, min_length=1, max_length=20
     )
-    limits: Limits = Limits()
+    limits: LimitSettings = LimitSettings()
     reading: ReadingSettings = ReadingSettings()
     roles: Roles = Roles()
     judging: JudgingSettings = JudgingSettings()

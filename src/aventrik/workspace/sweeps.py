@@ -31,7 +31,7 @@ Wrong = Callable[[str, str], BadInput]
 
 
 @dataclass(frozen=True)
-class Axis:
+class SweptSetting:
     """A setting that is swept: its values, or from where to where it is drawn, and under which values of other settings
     it counts at all (`only`: where all of these hold, `unless`: where none of these does)."""
 
@@ -94,7 +94,7 @@ class NamedChain(list[dict[str, Any]]):
         self.name = name
 
 
-def _with_chains(axis: Axis, chains: Mapping[str, list[dict[str, Any]]], wrong: Wrong) -> Axis:
+def _with_chains(axis: SweptSetting, chains: Mapping[str, list[dict[str, Any]]], wrong: Wrong) -> SweptSetting:
     """An axis of chains with the steps of those that it names."""
     values = [
         NamedChain(each, _of_name(each, chains, lambda said: wrong("reranking", said)))
@@ -161,7 +161,7 @@ def _made(
         raise wrong(key, f"{_short(choice.get(key))}: {reason}") from None
 
 
-def _axis(key: str, value: Any, sampled: bool, wrong: Wrong) -> Axis:
+def _axis(key: str, value: Any, sampled: bool, wrong: Wrong) -> SweptSetting:
     """What a line of `[sweep]` says of a setting."""
     settings = _flat(Configuration)
     if key not in settings and not _of_entry(key):
@@ -180,11 +180,11 @@ def _axis(key: str, value: Any, sampled: bool, wrong: Wrong) -> Axis:
         values = value["values"]
         if not isinstance(values, list) or not values:
             raise wrong(key, f"must be a list of values, not {values!r}")
-        return Axis(key, tuple(values), only=only, unless=unless)
+        return SweptSetting(key, tuple(values), only=only, unless=unless)
     return _ranged(key, value, sampled, only, unless, wrong)
 
 
-def _ranged(key: str, value: dict[str, Any], sampled: bool, only: Any, unless: Any, wrong: Wrong) -> Axis:
+def _ranged(key: str, value: dict[str, Any], sampled: bool, only: Any, unless: Any, wrong: Wrong) -> SweptSetting:
     low, high, steps, spacing = (value.get(name) for name in ("from", "to", "steps", "spacing"))
     for name, each in (("from", low), ("to", high)):
         if isinstance(each, bool) or not isinstance(each, (int, float)) or not math.isfinite(each):
@@ -199,13 +199,13 @@ def _ranged(key: str, value: dict[str, Any], sampled: bool, only: Any, unless: A
     if ratio and low <= 0:
         raise wrong(key, "spacing 'ratio' needs a from greater than 0")
     if steps is None and sampled:
-        return Axis(key, (), (low, high), ratio, only, unless)
+        return SweptSetting(key, (), (low, high), ratio, only, unless)
     if isinstance(steps, bool) or not isinstance(steps, int) or not 2 <= steps <= MOST_COMBINATIONS:
         raise wrong(key, f"steps must be a whole number from 2 to {MOST_COMBINATIONS}, not {steps!r}")
     whole = isinstance(low, int) and isinstance(high, int)
     shares = [step / (steps - 1) for step in range(steps)]
     values = [low * (high / low) ** share if ratio else low + (high - low) * share for share in shares]
-    return Axis(key, tuple(dict.fromkeys(_rounded(each, whole) for each in values)), only=only, unless=unless)
+    return SweptSetting(key, tuple(dict.fromkeys(_rounded(each, whole) for each in values)), only=only, unless=unless)
 
 
 def _plain(value: Any) -> Any:
@@ -237,7 +237,9 @@ def _whole(sweep: dict[str, Any], key: str, low: int, high: int, wrong: Wrong) -
     return value
 
 
-def _choices(axes: list[Axis], mode: str, base: Mapping[str, Any], count: int, seed: int, wrong: Wrong) -> list[Choice]:
+def _choices(
+    axes: list[SweptSetting], mode: str, base: Mapping[str, Any], count: int, seed: int, wrong: Wrong
+) -> list[Choice]:
     """The combinations, each once, without settings that do not count in them."""
     sizes = [len(axis.values) for axis in axes]
     finite = all(sizes)
@@ -275,12 +277,12 @@ def _too_many(total: int, wrong: Wrong, about: str = "") -> BadInput:
     )
 
 
-def _combinations(axes: list[Axis]) -> Iterator[Choice]:
+def _combinations(axes: list[SweptSetting]) -> Iterator[Choice]:
     for values in itertools.product(*(axis.values for axis in axes)):
         yield dict(zip((axis.key for axis in axes), values))
 
 
-def _one_at_a_time(axes: list[Axis]) -> Iterator[Choice]:
+def _one_at_a_time(axes: list[SweptSetting]) -> Iterator[Choice]:
     first = {axis.key: axis.values[0] for axis in axes}
     yield first
     for axis in axes:
@@ -288,7 +290,7 @@ def _one_at_a_time(axes: list[Axis]) -> Iterator[Choice]:
             yield {**first, axis.key: value}
 
 
-def _distinct(choices: Iterator[Choice], axes: list[Axis], base: Mapping[str, Any]) -> Iterator[Choice]:
+def _distinct(choices: Iterator[Choice], axes: list[SweptSetting], base: Mapping[str, Any]) -> Iterator[Choice]:
     seen: set[str] = set()
     for choice in choices:
         found = _counting(choice, axes, base)
@@ -297,7 +299,7 @@ def _distinct(choices: Iterator[Choice], axes: list[Axis], base: Mapping[str, An
             yield found
 
 
-def _counting(choice: Choice, axes: list[Axis], base: Mapping[str, Any]) -> Choice:
+def _counting(choice: Choice, axes: list[SweptSetting], base: Mapping[str, Any]) -> Choice:
     """The settings of a choice whose conditions hold; one that is left out has the value of the file itself, on which
     other conditions may depend."""
     found = dict(choice)

@@ -52,7 +52,7 @@ class _Question(_Line):
 
 
 @dataclass
-class Moved:
+class MovedEvidence:
     """What happened to the evidence of a test set when it was looked up in the corpus."""
 
     found_again: list[str] = field(default_factory=list)
@@ -209,13 +209,15 @@ def _row(quoted: Quoted) -> dict[str, Any]:
     return {"doc": quoted.doc, "start": quoted.start, "end": quoted.end, "quote": quoted.quote}
 
 
-def located(questions: Sequence[Question], text_of: Callable[[str], str | None]) -> tuple[list[Question], Moved]:
+def located(
+    questions: Sequence[Question], text_of: Callable[[str], str | None]
+) -> tuple[list[Question], MovedEvidence]:
     """The questions with every span at its present place, and what moved or is lost.
 
     `text_of` gives a document's canonical text, or None when the corpus does not have it. A lost span stays in
     its need (the evidence is then "not in the documents").
     """
-    moved = Moved()
+    moved = MovedEvidence()
     found: list[Question] = []
     for question in questions:
         needs = []
@@ -227,7 +229,7 @@ def located(questions: Sequence[Question], text_of: Callable[[str], str | None])
     return found, moved
 
 
-def _hidden(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quoted | None:
+def _hidden(question: str, quoted: Quoted, text: str | None, moved: MovedEvidence) -> Quoted | None:
     """What a question hides at its present place; None where it no longer stands there."""
     if text is None:
         return None  # a document that is not searched gives nothing away
@@ -237,7 +239,7 @@ def _hidden(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Qu
     return now
 
 
-def _span(question: str, quoted: Quoted, text: str | None, moved: Moved) -> Quoted:
+def _span(question: str, quoted: Quoted, text: str | None, moved: MovedEvidence) -> Quoted:
     if text is None:
         moved.lost.append((question, quoted.doc, "the document is not in the corpus"))
         return quoted

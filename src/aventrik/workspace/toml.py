@@ -9,12 +9,18 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pydantic import AfterValidator, BaseModel, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, ValidationError
 
 from ..core.errors import BadInput
 from .files import read_text
 
 Model = TypeVar("Model", bound=BaseModel)
+
+
+class Table(BaseModel):
+    """A table of a file of the user's: what it does not know, and a value of another type, is refused."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
 def one_of(names: Iterable[str]) -> AfterValidator:

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
 from ..arguments import whole
-from ..opening import open_corpus
+from ..opening import first_configuration, open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...engine.asking import Asked
+    from ...api.records import AskedNow
 
 HELP = (
     "Takes one question through a configuration and shows what each stage made of it and how long that took; with "
@@ -40,25 +41,18 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Asks and shows."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...engine.asking import ask
-    from ..explanation import as_json
-    from ..opening import first_configuration
+    from ..explain_views.explanation import as_json
 
     if not options.question.strip():
         raise BadInput("the question is empty")
-    opened = open_corpus(options)
-    workspace = opened.workspace
-    chosen = (
-        workspace.configurations(options.configurations)
-        if options.configurations
-        else [first_configuration(workspace, None, screen)]
-    )
-    if options.where is not None:
-        chosen = [each.with_settings({"search.where": options.where}) for each in chosen]
+    opened = open_workspace(options, screen)
+    chosen = options.configurations or [first_configuration(opened, None, screen)]
     with screen.progress() as meter:
-        opened.progress = meter
-        found = [ask(opened, configuration, options.question, before=options.before) for configuration in chosen]
+        found = api.ask(
+            opened, options.question, chosen, where=options.where, before=options.before, progress=meter
+        )  # fmt: skip
     screen.result(
         [
             {
@@ -80,9 +74,9 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     return 0
 
 
-def _alone(found: Asked, screen: Screen, top: int, steps: bool) -> None:
+def _alone(found: AskedNow, screen: Screen, top: int, steps: bool) -> None:
     from ...report.figures import time_told
-    from ..explanation import show_lists, show_stages
+    from ..explain_views.explanation import show_lists, show_stages
 
     explanation = found.explanation
     screen.say(f"through {explanation.configuration.name}")
@@ -103,7 +97,7 @@ def _alone(found: Asked, screen: Screen, top: int, steps: bool) -> None:
         )
 
 
-def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
+def _side_by_side(found: Sequence[AskedNow], screen: Screen, top: int) -> None:
     """The first candidates of each configuration in a column of its own, then what each answers."""
     from ...report.figures import time_told
 
@@ -139,12 +133,12 @@ def _side_by_side(found: list[Asked], screen: Screen, top: int) -> None:
         )
 
 
-def _place(found: Asked, chunk: int) -> tuple[str, Any]:
+def _place(found: AskedNow, chunk: int) -> tuple[str, Any]:
     row = found.explanation.chunks[chunk]
     return row["doc"], tuple(row["source"])
 
 
-def _cell(found: Asked, chunk: int, score: float, everywhere: bool) -> Text:
+def _cell(found: AskedNow, chunk: int, score: float, everywhere: bool) -> Text:
     row = found.explanation.chunks[chunk]
     candidate = next(each for each in found.explanation.stages["candidates"].found if each.chunk == chunk)
     ranks = [

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path
+from ..opening import open_workspace
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.compared import Compared
-    from ...engine.opened import Opened
-    from ...engine.run_sides import Chosen
+    from ...api.records import Comparison, NamedRuns, OpenWorkspace
 
 PANELS = ("overview", "intervals", "cost", "settings", "lost", "spread", "time")
 HELP = (
@@ -70,39 +68,31 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and shows."""
+    from ... import api
+    from ...api.records import comparison_json, crossed_json
     from ...core.errors import BadInput
-    from ...engine.comparing import compare
-    from ...engine.comparison_json import comparison_json, crossed_json
-    from ...engine.opened import Opened
-    from ...engine.run_sides import chosen_runs
-    from ...engine.spreading import spread_of
-    from ...report.notes import doubts_about
     from ...report.pictures import check_picture
-    from ..comparison import show
-    from ..spread_views import show_spread
-    from ..what_mattered import show_crossed
-    from ..where_differs import show_flips, show_groups
+    from ..compare_views.comparison import show
+    from ..compare_views.spread import show_spread
+    from ..compare_views.what_mattered import show_crossed
+    from ..compare_views.where_differs import show_flips, show_groups
 
     if options.draw and not options.picture:
         raise BadInput("--draw says what --picture draws: name a file, --picture FILE")
     if options.picture:
         check_picture(options.picture)
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
-    chosen = chosen_runs(opened.store, options.runs)
+    opened = open_workspace(options, screen)
     if options.rewrites or options.steps:
-        _chains(opened, chosen, options, screen)
+        _chains(opened, options, screen)
         return 0
-    measures = options.measures.split(",") if options.measures else None
-    settings = opened.workspace.settings
-    reviews = opened.workspace.reviews
-    measure = options.spread or options.measure
-    every = options.all or screen.as_json
-    result = compare(
-        opened.store, settings, chosen.runs, options.baseline, measure, measures, options.pairs, reviews, every
-    )
+    chosen = api.named_runs(opened, options.runs)
+    result = api.compare(
+        opened, chosen, baseline=options.baseline, measure=options.spread or options.measure,
+        measures=options.measures.split(",") if options.measures else None, pairs=options.pairs,
+        every=options.all or screen.as_json,
+    )  # fmt: skip
     if options.spread:
-        spread = spread_of(result, options.spread)
+        spread = api.spread(result, options.spread)
         screen.result(spread.as_json(result))
         show_spread(result, spread, screen, options.all)
         return 0
@@ -111,9 +101,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         _draw(opened, result, options, screen)
         return 0
     if options.by:
-        from ...engine.crossing import crossed_by
-
-        made, facet = crossed_by(opened, result, options.by.split(","))
+        made, facet = api.cross(opened, result, options.by.split(","))
         screen.result(crossed_json(made) if made else comparison_json(result))
         if made:
             show_crossed(result, made, screen)
@@ -128,19 +116,19 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             show_flips(result, screen, every=True)
         return 0
     show(result, screen, options.all)
-    for told in doubts_about(opened, result):
+    for told in api.doubts(opened, result):
         screen.warn(told)
     return 0
 
 
-def _chains(opened: Opened, chosen: Chosen, options: argparse.Namespace, screen: Screen) -> None:
+def _chains(opened: OpenWorkspace, options: argparse.Namespace, screen: Screen) -> None:
     """What rewritings and steps did in each run."""
     from dataclasses import asdict
 
-    from ...engine.chains import chained
-    from ..chain_views import show_rewrite_sums, show_step_sums
+    from ... import api
+    from ..explain_views.chains import show_rewrite_sums, show_step_sums
 
-    found = [chained(opened.store, run) for run in chosen.runs if run.made.get("format")]
+    found = api.chains(opened, options.runs)
     rows = []
     for each in found:
         row = {"run": each.run.id, "name": each.run.name, "questions": each.questions, "needs": each.needs}
@@ -156,21 +144,21 @@ def _chains(opened: Opened, chosen: Chosen, options: argparse.Namespace, screen:
         show_step_sums(found, screen)
 
 
-def _draw(opened: Opened, result: Compared, options: argparse.Namespace, screen: Screen) -> None:
+def _draw(opened: OpenWorkspace, result: Comparison, options: argparse.Namespace, screen: Screen) -> None:
     """Draws what was asked for."""
-    from ...engine.crossing import crossed_by
+    from ... import api
     from ...report.comparison import write_comparison
     from ...report.run_names import by_weight
 
     panel = options.draw or ("settings" if options.by else "overview")
     names = options.by.split(",") if options.by else by_weight(result)[:2]
-    crossed = crossed_by(opened, result, names)[0] if panel == "settings" and len(names) > 1 else None
+    crossed = api.cross(opened, result, names)[0] if panel == "settings" and len(names) > 1 else None
     write_comparison(options.picture, result, panel, crossed)
     screen.result({"picture": str(options.picture), "draw": panel, "runs": [run.id for run in result.runs]})
     screen.say(f"drawn: {options.picture}")
 
 
-def _left_out(chosen: Chosen, screen: Screen) -> None:
+def _left_out(chosen: NamedRuns, screen: Screen) -> None:
     """Runs of a sweep that have not come to an end."""
     if chosen.stopped:
         some = [run.id for run in chosen.stopped]

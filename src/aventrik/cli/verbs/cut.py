@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 
 from ..arguments import whole
-from ..opening import open_corpus, open_testset
+from ..opening import open_testset, open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...engine.bench import Place
+    from ...api.records import ChunkFigures
 
 HELP = "Shows how configurations would chunk the corpus: counts, lengths, samples, and evidence that is cut apart."
 _BARS = " ▁▂▃▄▅▆▇█"
@@ -38,61 +38,54 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Cuts, counts and shows."""
-    from ...engine.cutting import figures
+    from ... import api
 
-    opened = open_corpus(options)
+    opened = open_workspace(options, screen)
+    api.check_documents(opened)
     questions = open_testset(opened, options.testset, screen) if options.testset else []
     with screen.progress() as meter:
-        opened.progress = meter
-        different: dict[str, Place] = {}
-        for configuration in opened.workspace.configurations(options.configurations):
-            place = opened.place(configuration)
-            kept = [name for name in ("chunks", "units", "written") if name in place.nodes]
-            different.setdefault(" ".join(place.keys.corpus(name) for name in kept), place)
-        rows = [figures(place, questions) for place in different.values()]
-    screen.result(rows)
+        rows = api.chunk(opened, options.configurations, questions=questions, progress=meter)
+    screen.result([row.as_json() for row in rows])
     _table(screen, rows, bool(questions))
     for row in rows[: 1 if len(rows) > 3 else len(rows)]:
         _samples(screen, row, options.samples)
     return 0
 
 
-def _table(screen: Screen, rows: list[dict[str, Any]], tested: bool) -> None:
+def _table(screen: Screen, rows: Sequence[ChunkFigures], tested: bool) -> None:
     """Configurations side by side, as many in a block as the terminal is wide."""
-    wide = any(row["served"] != row["chunks"] or row["served_median"] != row["median"] for row in rows)
-    written = any(row["index_texts"] != row["chunks"] for row in rows)
-    lines: list[tuple[str, Callable[[dict[str, Any]], str]]] = [
-        ("chunks", lambda row: f"{row['chunks']:,}"),
-        *((name, lambda row, name=name: f"{row[name]:,}") for name in ("shortest", "median", "longest")),
-        ("lengths, from 0 on", lambda row: _drawn(row["histogram"])),
-        ("end inside a sentence", lambda row: f"{row['mid_sentence']:.0%}"),
-        ("repeated text", lambda row: f"{row['repeated']:.1%}"),
-        ("tables cut apart", lambda row: f"{row['tables_cut_apart']} of {row['tables']}"),
+    wide = any(row.served != row.chunks or row.served_median != row.median for row in rows)
+    written = any(row.index_texts != row.chunks for row in rows)
+    lines: list[tuple[str, Callable[[ChunkFigures], str]]] = [
+        ("chunks", lambda row: f"{row.chunks:,}"),
+        *((name, lambda row, name=name: f"{getattr(row, name):,}") for name in ("shortest", "median", "longest")),
+        ("lengths, from 0 on", lambda row: _drawn(row.histogram)),
+        ("end inside a sentence", lambda row: f"{row.mid_sentence:.0%}"),
+        ("repeated text", lambda row: f"{row.repeated:.1%}"),
+        ("tables cut apart", lambda row: f"{row.tables_cut_apart} of {row.tables}"),
     ]
     if tested:
-        lines.append(("needs cut apart", lambda row: f"{row['needs_cut_apart']} of {row['needs']}"))
+        lines.append(("needs cut apart", lambda row: f"{row.needs_cut_apart} of {row.needs}"))
     if wide:
-        lines.append(("units served", lambda row: f"{row['served']:,}"))
-        lines.append(("their median length", lambda row: f"{row['served_median']:,}"))
+        lines.append(("units served", lambda row: f"{row.served:,}"))
+        lines.append(("their median length", lambda row: f"{row.served_median:,}"))
     if wide and tested:
-        lines.append(("needs apart in these", lambda row: f"{row['needs_served_apart']} of {row['needs']}"))
+        lines.append(("needs apart in these", lambda row: f"{row.needs_served_apart} of {row.needs}"))
     if written:
-        lines.append(("index texts", lambda row: f"{row['index_texts']:,}"))
+        lines.append(("index texts", lambda row: f"{row.index_texts:,}"))
     together = max(1, (screen.out.width - _LABELS) // (_BARS_WIDE + 2))
     for place in range(0, len(rows), together):
         some = rows[place : place + together]
         screen.table(
-            ["chunking", *(row["chunking"] for row in some)],
+            ["chunking", *(row.chunking for row in some)],
             [[name, *(shown(row) for row in some)] for name, shown in lines],
             right=range(1, len(some) + 1),
         )
         screen.say()
     screen.say("lengths are in characters; a bar's height: how many chunks are so long, up to the longest", style="dim")
     for row in rows:
-        if row["index_texts_failed"]:
-            screen.warn(
-                f"{row['name']}: {row['index_texts_failed']:,} chunks have no written index text; their own is used"
-            )
+        if row.index_texts_failed:
+            screen.warn(f"{row.name}: {row.index_texts_failed:,} chunks have no written index text; their own is used")
 
 
 def _drawn(histogram: list[int]) -> str:
@@ -100,20 +93,20 @@ def _drawn(histogram: list[int]) -> str:
     return "".join(_BARS[-(-count * (len(_BARS) - 1) // most)] if most else " " for count in histogram)
 
 
-def _samples(screen: Screen, row: dict[str, Any], count: int) -> None:
-    picked = [("", sample) for sample in row["samples"][:count]]
+def _samples(screen: Screen, row: ChunkFigures, count: int) -> None:
+    picked = [("", sample) for sample in row.samples[:count]]
     if count > 2:
-        picked.extend((f"{name}, ", sample) for name, sample in row["ends"].items())
+        picked.extend((f"{name}, ", sample) for name, sample in row.ends.items())
     for lead, sample in picked:
-        screen.title(f"{row['chunking']}: {lead}chunk {sample['chunk']:,} of {row['chunks']:,} · {sample['doc']}")
-        if sample["headings"]:
-            screen.say(" › ".join(sample["headings"]), style="dim")
-        again = sample["overlap"]
-        body = sample["text"].rstrip()
+        screen.title(f"{row.chunking}: {lead}chunk {sample.chunk:,} of {row.chunks:,} · {sample.doc}")
+        if sample.headings:
+            screen.say(" › ".join(sample.headings), style="dim")
+        again = sample.overlap
+        body = sample.text.rstrip()
         text = Text(body[: len(body) - again] if again else body)
         if again:
             text.append(f"‹{body[len(body) - again :]}›", style="underline")
         screen.text(text)
         told = f"; the {again:,} in ‹ › stand in the next chunk too" if again else ""
-        ending = f"— {len(sample['text']):,} characters{told}; the next begins: {shortened(sample['next'], 60)}"
+        ending = f"— {len(sample.text):,} characters{told}; the next begins: {shortened(sample.next, 60)}"
         screen.say(ending, style="dim")

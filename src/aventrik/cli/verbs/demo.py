@@ -11,10 +11,7 @@ from ..arguments import given_path
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.compared import Compared
-    from ...engine.explaining import Explanation
-    from ...engine.opened import Opened
-    from ...storage.protocols import Run
+    from ...api.records import Comparison, OpenWorkspace
 
 _DRAFTED = 60
 HELP = "Lays out the demo workspace, the documents of a made-up waterway, and runs the full example on it."
@@ -29,16 +26,15 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Every step of the job once, each with the command that does it."""
+    from ... import api
+    from ...api.records import comparison_json
     from ...demo.layout import lay_out
-    from ...engine.comparing import compare
-    from ...engine.comparison_json import comparison_json
-    from ...engine.opened import Opened
-    from ..comparison import show
-    from ..explanation import show as show_explanation
+    from ..compare_views.comparison import show
+    from ..explain_views.explanation import show as show_explanation
 
     began = time.monotonic()
     made = lay_out(options.dir)
-    opened = Opened(options.dir)
+    opened = api.open(options.dir)
     where = f"-w {options.dir}"
     screen.say(f"the Tarrowby Navigation's help desk: documents, configurations and real questions in {options.dir}/")
     _gather(opened, screen, f"aventrik gather {where} {options.dir}/documents")
@@ -46,15 +42,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     _locate(opened, screen, where)
     runs = _run(opened, screen, where)
     _step(screen, f"aventrik compare {where}")
-    result = compare(opened.store, opened.workspace.settings, runs["enquiries"])
+    result = api.compare(opened, runs["enquiries"], corrected=False)
     show(result, screen)
     _easier(opened, runs, screen)
     _live(opened, result, screen, where)
     best = result.runs[result.best]
-    explanation = _worst(opened, best, result.measure)
-    if explanation is not None:
-        _step(screen, f"aventrik explain {where} {best.id}")
-        show_explanation(explanation, screen, 3)
+    _step(screen, f"aventrik explain {where} {best.id}")
+    show_explanation(api.explain(opened, best, measure=result.measure), screen, 3)
     screen.title("go on from here")
     screen.say(f"  cd {options.dir}")
     screen.say("  aventrik compare --measure correctness            which one answers best")
@@ -76,147 +70,111 @@ def _step(screen: Screen, command: str) -> None:
     screen.out.rule(f"[bold]$ {command}", align="left", characters="─", style="dim")
 
 
-def _gather(opened: Opened, screen: Screen, command: str) -> None:
-    from ...engine.gathering import gather
-    from ...workspace.gathered import Source
+def _gather(opened: OpenWorkspace, screen: Screen, command: str) -> None:
+    from ... import api
 
     _step(screen, command)
     with screen.progress() as meter:
-        source = Source(opened.workspace.folder / "documents")
-        made = gather(opened, [source], progress=lambda n, total: meter("reading", n, total))
-    count, chars = opened.corpus.figures()
-    screen.say(f"{count} documents, {chars:,} characters ({len(made.added)} new, {len(made.updated)} changed)")
+        made = api.gather(opened, [opened.folder / "documents"], progress=meter)
+    size = api.corpus_size(opened)
+    screen.say(
+        f"{size.documents} documents, {size.chars:,} characters ({len(made.added)} new, {len(made.updated)} changed)"
+    )
 
 
-def _draft(opened: Opened, screen: Screen, command: str) -> None:
-    from ...engine.drafting import brief_of, draft_questions
-    from ...workspace.testsets import load_testset, save_testset
+def _draft(opened: OpenWorkspace, screen: Screen, command: str) -> None:
+    from ... import api
     from .draft import show_made, show_some
 
     _step(screen, command)
-    path = opened.workspace.testset_path("drafted")
-    if path.exists():
-        questions = load_testset(path)
-        screen.say(f"{len(questions)} questions stand in {path} from before")
-    else:
-        brief = brief_of(opened, _DRAFTED)
-        made = draft_questions(opened, brief)
-        save_testset(path, made.questions)
-        screen.say(f"{len(made.questions)} questions → {path}")
-        show_made(made, brief, screen)
-        show_some(made, 2, screen)
+    if (questions := api.saved_questions(opened, "drafted")) is not None:
+        screen.say(f"{len(questions)} questions stand in {api.testset_file(opened, 'drafted')} from before")
+        return
+    made = api.draft(opened, "drafted", _DRAFTED)
+    screen.say(f"{len(made.questions)} questions → {made.path}")
+    show_made(made.draft, made.brief, screen)
+    show_some(made.draft, 2, screen)
 
 
-def _locate(opened: Opened, screen: Screen, where: str) -> None:
+def _locate(opened: OpenWorkspace, screen: Screen, where: str) -> None:
     """A log of what people typed, as a test set; and what they ask that no document holds."""
+    from ... import api
     from ...demo.layout import LOG
-    from ...engine.gaps import find_gaps
-    from ...engine.locating import locate
-    from ...engine.pooling import pool_of
-    from ...workspace.logs import load_log
-    from ...workspace.testsets import load_testset, save_testset
-    from ..gap_views import show_gaps
+    from ..views.gaps import show_gaps
     from .locate import show_made as show_located
 
-    source = opened.workspace.folder / LOG
+    source = opened.folder / LOG
     if not source.is_file():
         return  # a workspace of an earlier version
     _step(screen, f"aventrik locate {where} {source}")
-    path = opened.workspace.testset_path("asked")
-    if path.exists():
-        questions = load_testset(path)
-        screen.say(f"{len(questions)} questions stand in {path} from before")
-    else:
-        entries = load_log(source).entries
-        with screen.progress() as meter:
-            made = locate(opened, entries, pool_of(opened, []), len(entries), progress=meter)
-        questions = list(made.questions)
-        save_testset(path, questions)
-        screen.say(f"{made.log.entries} entries fold to {len(made.log.enquiries)} different questions")
-        show_located(made, path, screen)
-    show_gaps(find_gaps(opened, questions), screen, 3)
+    if (questions := api.saved_questions(opened, "asked")) is not None:
+        screen.say(f"{len(questions)} questions stand in {api.testset_file(opened, 'asked')} from before")
+        show_gaps(api.gaps_of(opened, questions), screen, 3)
+        return
+    with screen.progress() as meter:
+        made = api.locate(opened, source, progress=meter)
+    log = made.located.log
+    screen.say(f"{log.entries} entries fold to {len(log.enquiries)} different questions")
+    show_located(made.located, made.path, screen)
+    show_gaps(made.gaps, screen, 3)
 
 
-def _run(opened: Opened, screen: Screen, where: str) -> dict[str, list[Run]]:
-    from ...engine.runs import Runner
+def _run(opened: OpenWorkspace, screen: Screen, where: str) -> dict[str, list[str]]:
+    from ... import api
     from ..opening import open_testset
 
     found = {}
-    configurations = opened.workspace.configurations(["baseline", "axes"])
     for testset in ("drafted", "enquiries"):
         _step(screen, f"aventrik run {where} baseline axes --testset {testset}")
         questions = open_testset(opened, testset, screen)
         with screen.progress() as meter:
-            opened.progress = meter
-            runner = Runner(opened)
-            outcomes = [runner.run(each, testset, questions) for each in configurations]
+            outcomes = api.run(opened, ["baseline", "axes"], testset, questions=questions, progress=meter).outcomes
         new = sum(each.new for each in outcomes)
         shared = sum(each.results for each in outcomes) - new
         screen.say(
             f"{len(outcomes)} configurations × {len(questions)} questions: {new:,} results computed, "
             f"{max(0, shared):,} shared with another configuration or kept from before"
         )
-        found[testset] = [opened.run(str(each.run)) for each in outcomes]
+        found[testset] = [str(each.run) for each in outcomes]
     return found
 
 
-def _live(opened: Opened, result: Compared, screen: Screen, where: str) -> None:
+def _live(opened: OpenWorkspace, result: Comparison, screen: Screen, where: str) -> None:
     """The system that is live beside the best of the configurations, and its judge beside a person."""
+    from ... import api
     from ...demo.layout import SEED, SYSTEM, WRONG
-    from ...engine.bringing import bring
-    from ...engine.comparing import compare
-    from ...engine.reviewing import VERDICT, sample_of
     from ...standin.desk import InProcess, desk_of
-    from ..comparison import show
-    from ..opening import open_testset
-    from ..verdict_views import report
+    from ..compare_views.comparison import show
+    from ..review_views.verdicts import show_agreement
     from .score import show as show_brought
 
-    if SYSTEM not in opened.workspace.settings.able("system"):
+    if SYSTEM not in [each.model for each in api.list_models(opened) if each.does == "system"]:
         screen.warn(
             f"aventrik.toml has no system '{SYSTEM}' (it is of an earlier version): the live system is left out"
         )
         return
     _step(screen, f"aventrik score {where} --system {SYSTEM} --testset enquiries")
-    opened.models.transports[SYSTEM] = InProcess(desk_of(opened.workspace.folder, WRONG, SEED))
-    questions = open_testset(opened, "enquiries", screen)
+    api.play_system(opened, SYSTEM, InProcess(desk_of(opened.folder, WRONG, SEED)))
     with screen.progress() as meter:
-        opened.progress = meter
-        outcome, arrived = bring(opened, SYSTEM, "enquiries", questions, system=SYSTEM)
-    show_brought(screen, outcome, arrived, None, len(questions), "enquiries")
-    live = opened.run(str(outcome.run))
-    best = result.best
-    _step(screen, f"aventrik compare {where} {SYSTEM} {result.runs[best].id} --measure groundedness")
-    pair = [live, result.runs[best]]
+        made = api.score(opened, system=SYSTEM, testset="enquiries", progress=meter)
+    show_brought(screen, made)
+    live = str(made.outcome.run)
+    best = str(result.runs[result.best].id)
+    _step(screen, f"aventrik compare {where} {SYSTEM} {best} --measure groundedness")
     columns = ["hit@5", "groundedness", "hallucinated", "relevance", "from-when", "declined-rightly"]
-    settings = opened.workspace.settings
-    show(compare(opened.store, settings, pair, measure="groundedness", measures=columns), screen)
+    show(api.compare(opened, [live, best], measure="groundedness", measures=columns, corrected=False), screen)
     _step(screen, f"aventrik review {where} --verdicts {SYSTEM} --agreement")
-    reviews = opened.workspace.reviews
-    sample = sample_of(opened.store, live, VERDICT, settings.seed, reviews=reviews)
-    report(screen, opened.store, sample, reviews, 0.1, settings.seed)
+    show_agreement(api.judge_agreement(opened, api.named_run(opened, live)), screen, 0.1)
 
 
-def _easier(opened: Opened, runs: dict[str, list[Run]], screen: Screen) -> None:
+def _easier(opened: OpenWorkspace, runs: dict[str, list[str]], screen: Screen) -> None:
     """How much easier the drafted questions are than the real ones."""
-    import numpy as np
-
-    from ...engine.run_sides import side_of
+    from ... import api
 
     screen.title("drafted questions beside real ones: hit@5")
+    listed = {testset: api.list_runs(opened, names) for testset, names in runs.items()}
     rows = []
-    for drafted, real in zip(runs["drafted"], runs["enquiries"]):
-        sides = [side_of(opened.store, run).side for run in (drafted, real)]
-        a, b = (float(np.mean([s["hit@5"] for s in side.scores.values() if "hit@5" in s])) for side in sides)
+    for drafted, real in zip(listed["drafted"].runs, listed["enquiries"].runs):
+        a, b = listed["drafted"].means[drafted.id], listed["enquiries"].means[real.id]
         rows.append([drafted.name, f"{a:.2f}", f"{b:.2f}", f"{a - b:+.2f}"])
     screen.table(["configuration", "drafted", "real", "easier by"], rows, right=(1, 2, 3))
-
-
-def _worst(opened: Opened, run: Run, measure: str) -> Explanation | None:
-    from ...core.comparing.account import worst_question
-    from ...engine.explaining import explain
-    from ...engine.run_sides import side_of
-
-    found = side_of(opened.store, run)
-    worst = worst_question(found.side, measure)
-    return None if worst is None else explain(opened.store, opened.bench, run, found.ids[worst])

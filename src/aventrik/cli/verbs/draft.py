@@ -7,14 +7,12 @@ from collections import Counter
 from typing import TYPE_CHECKING, Any
 
 from ..arguments import SEEDS, finite, whole
-from ..opening import open_corpus
+from ..opening import open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
-    from ...core.testsets.drafting import Draft
-    from ...core.testsets.drafting.brief import Brief
+    from ...api import Drafted
+    from ...api.records import Brief, Draft
 
 HELP = (
     "Writes a test set from the corpus: wordings that people made (titles of sections, questions of an FAQ, captions), "
@@ -48,49 +46,28 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Drafts, saves, and shows some of it."""
-    from ...core.errors import BadInput
-    from ...engine.drafting import brief_of, draft_questions
-    from ...workspace.drafts import save_dropped, save_grades
-    from ...workspace.testsets import load_testset, save_testset
+    from ... import api
 
-    opened = open_corpus(options, fresh=options.fresh)
-    path = opened.workspace.testset_path(options.testset)
-    already = []
-    if path.exists() and not options.replace:
-        if not options.add:
-            raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
-        already = load_testset(path)
-    count = options.count or (_ALL if options.from_headings else _COUNT)
-    brief = brief_of(opened, count, options.seed, _given(options), options.from_headings)
+    opened = open_workspace(options, screen, fresh=options.fresh)
     with screen.progress() as meter:
-        opened.progress = meter
-        made = draft_questions(
-            opened, brief, options.writer, already, lambda done: meter("drafting", done, count)
+        found = api.draft(
+            opened, options.testset, options.count, writer=options.writer, wanted=_given(options),
+            from_headings=options.from_headings, seed=options.seed, add=options.add, replace=options.replace, progress=meter,
         )  # fmt: skip
-    if not made.questions:
-        raise BadInput(f"no good question was found in {made.passages:,} passages; nothing was written")
-    writer = options.writer or opened.workspace.settings.roles.writer
-    if writer == "offline":
-        from ...engine.tongues import only_english
-
-        if told := only_english(opened, "the built-in writer drafts"):
-            screen.warn(told)
-    save_testset(path, [*already, *made.questions])
-    dropped = opened.workspace.folder / "reports" / f"dropped-{path.stem}.csv"
-    save_dropped(dropped, made.dropped, made.passed_over)
-    if made.grades:
-        save_grades(opened.workspace.folder / "reports" / f"passages-{path.stem}.csv", made.grades)
-    screen.result(_record(made, path, dropped, len(already)))
+    made = found.draft
+    if found.note:
+        screen.warn(found.note)
+    screen.result(_record(found))
     documents = {quoted.doc for question in made.questions for need in question.needs for quoted in need.spans}
     screen.say(
-        f"drafted {len(made.questions)} questions from {len(documents):,} documents → testsets/{path.name}; dropped ones "
-        f"and why: reports/{dropped.name}"
+        f"drafted {len(made.questions)} questions from {len(documents):,} documents → testsets/{found.path.name}; dropped ones "
+        f"and why: reports/{found.dropped.name}"
     )
-    show_made(made, brief, screen)
+    show_made(made, found.brief, screen)
     if made.grades:
-        screen.say(_told_grades(made, path.stem))
+        screen.say(_told_grades(made, found.path.stem))
     show_some(made, options.show, screen)
-    screen.say("\n" + trusted(len(already) + len(made.questions)))
+    screen.say("\n" + trusted(found.already + len(made.questions)))
     return 0
 
 
@@ -126,11 +103,12 @@ def _shares(option: str, text: str) -> dict[str, float]:
     return found
 
 
-def _record(made: Draft, path: Path, dropped: Path, already: int) -> dict[str, Any]:
+def _record(found: Drafted) -> dict[str, Any]:
+    made = found.draft
     return {
-        "testset": str(path),
+        "testset": str(found.path),
         "drafted": len(made.questions),
-        "questions": already + len(made.questions),
+        "questions": found.already + len(made.questions),
         "passages": made.passages,
         "wanted": made.wanted,
         "made": dict(made.made),
@@ -138,7 +116,7 @@ def _record(made: Draft, path: Path, dropped: Path, already: int) -> dict[str, A
         "passed_over": dict(Counter(reason for _, _, reason in made.passed_over)),
         "dropped": dict(made.reasons),
         "aside": dict(made.aside),
-        "dropped_file": str(dropped),
+        "dropped_file": str(found.dropped),
         "contested": [[*pair, times] for pair, times in made.contested.most_common()],
     }
 
@@ -203,7 +181,7 @@ def show_some(made: Draft, count: int, screen: Screen) -> None:
 
 def trusted(count: int) -> str:
     """What a draft of so many questions may be trusted for, as far as that is known without real ones."""
-    from ...core.testsets.likeness import ENOUGH
+    from ...api.records import ENOUGH
 
     if count < ENOUGH:
         return f"{count} questions decide nothing: draft at least {ENOUGH} before you compare configurations by them"

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from ..arguments import given_path
+from ..opening import open_workspace
 from ..screen import Screen
 
 HELP = (
@@ -33,25 +33,16 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Decides and shows."""
-    from dataclasses import replace
-
-    from ...engine.gating import gated, latest_run
-    from ...engine.opened import Opened
+    from ... import api
     from ...report.junit import write_junit
-    from ...workspace.gates import load_gate
-    from ..gate_views import show_gated
+    from ..views.gate import show_gated
 
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
-    folder = opened.workspace.folder
-    gate = load_gate(options.limits or folder / "gate.toml")
-    chosen = opened.run(options.run) if options.run else latest_run(opened.store.runs.all())
-    where = Path.cwd() if options.baseline and Path(options.baseline).is_file() else gate.path.parent
-    found = gated(opened.store, opened.workspace.settings, gate, chosen, where, options.baseline or "")
-    if options.undecided:
-        found = replace(found, undecided_counts=options.undecided)
+    found, limits = api.gate(
+        open_workspace(options, screen), options.run or "", limits=options.limits, baseline=options.baseline or "",
+        undecided=options.undecided or "",
+    )  # fmt: skip
     if options.junit:
         write_junit(options.junit, found)
     screen.result(found.as_json())
-    show_gated(found, gate.path.name, screen)
+    show_gated(found, limits, screen)
     return 1 if found.failed else 0

@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path, whole, workers_option
+from ..opening import open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...engine.opened import Opened
+    from ...api.records import Gathered, OpenWorkspace
 
 HELP = (
     "Reads files and folders into the corpus. Run again it adds what is new, updates what changed and keeps the "
@@ -47,70 +48,75 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Gathers and says what became of each file."""
+    from ... import api
+    from ...api.documents import gathered_json
     from ...core.errors import BadInput
-    from ...engine.gathering import gather
-    from ...engine.hiring import workers
-    from ...engine.opened import Opened
-    from ...workspace.gathered import GatheredSources, Source
-    from ..reading_views import show_document, show_report, try_readers
+    from ..views.reading import show_report, show_ways
 
     if options.try_readers:
-        screen.result(try_readers(options.try_readers, options.page or 1, screen))
+        ways = api.try_readers(options.try_readers, options.page or 1)
+        screen.result(ways.as_json())
+        show_ways(ways, options.try_readers.name, screen)
         return 0
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
+    opened = open_workspace(options, screen)
     if options.show:
-        screen.result(show_document(opened, options.show, options.page, screen))
+        _show(opened, options.show, options.page, screen)
         return 0
     if options.report:
-        screen.result(show_report(opened, screen))
+        reports = api.reading_reports(opened)
+        screen.result(list(reports))
+        show_report(reports, screen)
         return 0
-    sources = [
-        Source(path, options.prefix, tuple(options.include), tuple(options.exclude), options.follow_links)
-        for path in options.paths
-    ]
-    if not sources and not options.metadata:
-        sources = list(GatheredSources(opened.workspace.folder))
-        if not sources:
-            raise BadInput("nothing to gather: name files or folders")
+    if options.metadata and not options.paths:
+        _metadata(opened, options.metadata, screen)
+        return 0
     with screen.progress() as meter:
-        opened.progress = meter
-        with workers(opened, options.on, screen.warn) as reader:
-            where = f"reading{opened.bench.executor.label}" if reader else "reading"
-            made = gather(
-                opened, sources, options.prune, options.largest, lambda done, total: meter(where, done, total), reader
-            )
+        made = api.gather(
+            opened, options.paths, prefix=options.prefix, include=options.include, exclude=options.exclude,
+            follow_links=options.follow_links, prune=options.prune, largest=options.largest, on=options.on, progress=meter,
+        )  # fmt: skip
     if options.metadata:
         _metadata(opened, options.metadata, screen)
-        if not sources:
-            return 0
-    count, chars = opened.corpus.figures()
-    screen.result(
-        {
-            "added": made.added,
-            "updated": made.updated,
-            "unchanged": len(made.unchanged),
-            "removed": made.removed,
-            "vanished": made.vanished,
-            "passed_over": made.passed_over,
-            "links": made.links,
-            "own": made.own,
-            "documents": count,
-            "chars": chars,
-            "failed": [{"file": file, "reason": reason} for file, reason in made.failed],
-        }
-    )
+    size = api.corpus_size(opened)
+    screen.result(gathered_json(made, size))
+    _told(made, size.documents, size.chars, screen)
+    _warnings(opened, screen)
+    gone = [name for name in made.vanished if name not in made.removed]
+    if gone:
+        screen.warn(
+            f"{len(gone):,} documents stand in the corpus whose file is gone (--prune removes them): {gone[0]} …"
+        )
+    if not made.good:
+        if made.failed:
+            raise BadInput("no file could be read")
+        raise BadInput(f"nothing to read in {', '.join(map(str, options.paths))}")
+    return 2 if options.strict and made.failed else 0
+
+
+def _show(opened: OpenWorkspace, name: str, page: int | None, screen: Screen) -> None:
+    """A document as it was read, or one page of it."""
+    from ... import api
+    from ...api.documents import page_of
+    from ..views.reading import show_document
+
+    document = api.document(opened, name)
+    left, right = page_of(document, page)
+    parts = show_document(document, left, right, screen)
+    screen.result({"document": name, "meta": document.meta, "text": document.text[left:right], "parts": parts})
+
+
+def _told(made: Gathered, documents: int, chars: int, screen: Screen) -> None:
+    """What became of the files."""
     parts = [
         f"{len(names):,} {word}"
         for names, word in (
-            (made.added, "added"),
-            (made.updated, "updated"),
-            (made.unchanged, "unchanged"),
-            (made.removed, "removed"),
+            (made.added, "added"), (made.updated, "updated"), (made.unchanged, "unchanged"), (made.removed, "removed"),
         )
         if names
-    ]
-    screen.say(f"gathered: {', '.join(parts) or 'nothing'}; the corpus holds {count:,} documents, {chars:,} characters")
+    ]  # fmt: skip
+    screen.say(
+        f"gathered: {', '.join(parts) or 'nothing'}; the corpus holds {documents:,} documents, {chars:,} characters"
+    )
     if made.passed_over:
         screen.say(f"passed over: {made.passed_over:,} files hidden, excluded, or of formats that are not read")
     if made.links:
@@ -126,49 +132,24 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
             screen.say(shortened(f"  {file}: {reason}", width * 2))
         if len(made.failed) > 50:
             screen.say(f"  … and {len(made.failed) - 50:,} more (--json lists all)")
-    _warnings(opened, screen)
-    gone = [name for name in made.vanished if name not in made.removed]
-    if gone:
-        screen.warn(
-            f"{len(gone):,} documents stand in the corpus whose file is gone (--prune removes them): {gone[0]} …"
-        )
-    if not made.good:
-        if made.failed:
-            raise BadInput("no file could be read")
-        raise BadInput(f"nothing to read in {', '.join(map(str, options.paths))}")
-    return 2 if options.strict and made.failed else 0
 
 
-def _warnings(opened: Opened, screen: Screen) -> None:
+def _warnings(opened: OpenWorkspace, screen: Screen) -> None:
     """Documents that were read badly, worst first."""
-    bad = [each for each in opened.corpus.reports() if each["warnings"] and not each["left_out"]]
+    from ... import api
+
+    bad = [each for each in api.reading_reports(opened) if each["warnings"] and not each["left_out"]]
     if bad:
         screen.say(f"read with warnings: {len(bad):,} (--report lists all, --show DOCUMENT shows one as it was read)")
         for each in sorted(bad, key=lambda row: (-row["odd"], row["document"]))[:5]:
             screen.say(shortened(f"  {each['document']}: {'; '.join(each['warnings'])}", 160))
 
 
-def _metadata(opened: Opened, path: Path, screen: Screen) -> None:
+def _metadata(opened: OpenWorkspace, path: Path, screen: Screen) -> None:
     """Takes metadata from a CSV with a column 'document'."""
-    import csv
-    import io
+    from ... import api
 
-    from ...core.errors import BadInput, Unreadable
-    from ...core.reading.decoding import decode
-
-    try:
-        text, _ = decode(path.read_bytes())
-    except (OSError, Unreadable) as error:
-        raise BadInput(f"{path}: can't be read ({error})") from None
-    rows = list(csv.DictReader(io.StringIO(text, newline="")))
-    if not rows or "document" not in rows[0]:
-        raise BadInput(f"{path}, line 1: there must be a column 'document'")
-    meta = {
-        row["document"]: {key: value for key, value in row.items() if key and key != "document" and value}
-        for row in rows
-        if row["document"]
-    }
-    unknown = opened.corpus.add_metadata(meta)
-    screen.say(f"metadata of {len(meta) - len(unknown):,} documents taken from {path}")
-    if unknown:
-        screen.warn(f"{len(unknown):,} documents of {path} are not in the corpus: {', '.join(unknown[:3])} …")
+    made = api.add_metadata(opened, path)
+    screen.say(f"metadata of {made.documents:,} documents taken from {path}")
+    if made.unknown:
+        screen.warn(f"{len(made.unknown):,} documents of {path} are not in the corpus: {', '.join(made.unknown[:3])} …")

@@ -6,16 +6,14 @@ import argparse
 from typing import TYPE_CHECKING, Any
 
 from ..arguments import SEEDS, given_path, whole
-from ..opening import open_corpus
+from ..opening import open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from ...core.testsets import Question
-    from ...engine.gaps import Gaps
-    from ...engine.locating import Located
-    from ...workspace.logs import Log
+    from ...api import LocatedLog
+    from ...api.records import Gaps, Located, QuestionLog
 
 HELP = (
     "Turns a log of real questions (CSV, TSV, JSONL, lines of text) into a test set: folds repeats, masks personal data, "
@@ -52,50 +50,34 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Reads, folds, locates, saves, and shows some of it."""
-    from ...core.errors import BadInput, Unavailable
-    from ...engine.gaps import find_gaps
-    from ...engine.locating import locate
-    from ...engine.pooling import pool_of
-    from ...workspace.logs import load_log
-    from ...workspace.testsets import load_testset, save_testset
+    from ... import api
+    from ...core.errors import Unavailable
 
-    opened = open_corpus(options)
-    path = opened.workspace.testset_path(options.testset)
-    already: list[Question] = []
-    if path.exists() and not options.replace:
-        if not options.add:
-            raise BadInput(f"{path}: exists already; --add adds to it, --replace writes it anew")
-        already = load_testset(path)
-    if options.judge:
-        opened.check_language("--judge", options.judge)
-    pool = pool_of(opened, options.pool, options.embedding)
-    log = load_log(options.log, _columns(options.columns))
+    opened = open_workspace(options, screen)
     with screen.progress() as meter:
-        opened.progress = meter
-        seed = opened.workspace.settings.seed if options.seed is None else options.seed
-        made = locate(opened, log.entries, pool, options.count, options.judge, already, seed, progress=meter)
-        asked = [*made.already, *made.questions]
-        if asked:
-            save_testset(path, asked)
-        embedding = "" if options.pool else options.embedding
-        gaps = find_gaps(opened, asked, embedding=embedding)
-    spent = opened.models.spent()
-    used = {name: getattr(spent, name) for name in ("calls", "tokens_in", "tokens_out", "money")}
-    screen.result(_record(made, log, path, gaps) | {"models": used})
-    _show_log(made, log, screen)
+        found = api.locate(
+            opened, options.log, options.testset, columns=_columns(options.columns), count=options.count, pool=options.pool,
+            embedding=options.embedding, judge=options.judge, seed=options.seed, add=options.add, replace=options.replace,
+            progress=meter,
+        )  # fmt: skip
+    made, spent = found.located, found.spent
+    screen.result(_record(found))
+    _show_log(made, found.log, screen)
     if not made.questions:
-        screen.say(f"nothing new: all {made.again} questions of the log stand in testsets/{path.name}, counted there")
-        return 0
-    show_made(made, path, screen)
-    if spent.calls:
         screen.say(
-            f"  calls of {made.judge}: {spent.calls:,}, {spent.tokens_in + spent.tokens_out:,} tokens, money {spent.money:.4f}; "
-            "none is made again for a question that comes again",
+            f"nothing new: all {made.again} questions of the log stand in testsets/{found.path.name}, counted there"
+        )
+        return 0
+    show_made(made, found.path, screen)
+    if spent["calls"]:
+        screen.say(
+            f"  calls of {made.judge}: {spent['calls']:,}, {spent['tokens_in'] + spent['tokens_out']:,} tokens, money "
+            f"{spent['money']:.4f}; none is made again for a question that comes again",
             style="dim",
         )
     _show_some(made, options.show, screen)
     screen.title("what people ask and no document holds")
-    show_gaps_of(gaps, screen)
+    show_gaps_of(found.gaps, screen)
     if made.failures:
         reason, times = max(made.failures.items(), key=lambda pair: pair[1])
         screen.warn(
@@ -103,13 +85,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )
         if sum(made.failures.values()) == sum(len(q.meta.get("proposed", ())) for q in made.questions):
             raise Unavailable(f"the judge '{made.judge}' gave nothing at all; the places are those of the search alone")
-    screen.say(f"\ngo on with: aventrik review {path.stem}")
+    screen.say(f"\ngo on with: aventrik review {found.path.stem}")
     return 0
 
 
 def show_gaps_of(gaps: Gaps, screen: Screen) -> None:
     """The table of gaps, and how to see more of them."""
-    from ..gap_views import show_gaps
+    from ..views.gaps import show_gaps
 
     show_gaps(gaps, screen)
     if gaps.groups:
@@ -131,7 +113,7 @@ def _columns(text: str) -> dict[str, str]:
     return found
 
 
-def _show_log(made: Located, log: Log, screen: Screen) -> None:
+def _show_log(made: Located, log: QuestionLog, screen: Screen) -> None:
     gathered = made.log
     if log.columns:
         screen.say(
@@ -195,9 +177,10 @@ def _show_some(made: Located, count: int, screen: Screen) -> None:
             screen.say(f"  {need.spans[0].doc}{more}; sure to {question.meta['confidence']:.2f}", style="dim")
 
 
-def _record(made: Located, log: Log, path: Path, gaps: Gaps) -> dict[str, Any]:
+def _record(found: LocatedLog) -> dict[str, Any]:
+    made, log = found.located, found.log
     return {
-        "testset": str(path),
+        "testset": str(found.path),
         "entries": made.log.entries,
         "asked": sum(each.asked for each in made.log.enquiries),
         "different": len(made.log.enquiries),
@@ -217,5 +200,6 @@ def _record(made: Located, log: Log, path: Path, gaps: Gaps) -> dict[str, Any]:
         "judge": made.judge,
         "pool": list(made.pool),
         "failures": dict(made.failures),
-        "gaps": gaps.as_json()["gaps"],
+        "gaps": found.gaps.as_json()["gaps"],
+        "models": found.spent,
     }

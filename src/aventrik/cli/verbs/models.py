@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import Any
 
+from ..opening import open_workspace
 from ..screen import Screen
 
 HELP = "Lists the models and roles of aventrik.toml; with --test asks each one something small."
@@ -21,53 +21,36 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Lists and tests; exit code 3 when a tested model can't be used."""
-    from ...core.errors import BadInput
-    from ...engine.opened import Opened
-    from ...workspace.toml import nearest
+    from ... import api
 
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
-    workspace = opened.workspace
-    configured = workspace.settings.models
-    for name in options.models:
-        if name not in configured:
-            raise BadInput(f"no model is named '{name}'{nearest(name, list(configured))}")
-    chosen = options.models or list(configured)
-    models = opened.models
-    roles = workspace.settings.roles.model_dump(mode="json")
-    found = [
+    opened = open_workspace(options, screen)
+    found = api.list_models(opened, options.models, test=options.test)
+    roles = api.list_roles(opened)
+    rows = [
         {
-            "model": name, "kind": configured[name].kind, "does": configured[name].does,
-            "where": configured[name].address or configured[name].path or configured[name].reads_with,
-            "roles": [role for role, who in workspace.settings.roles.named if who == name],
-            **({"test": _tested(models, name)} if options.test else {}),
+            "model": each.model, "kind": each.kind, "does": each.does, "where": each.where, "roles": list(each.roles),
+            **({} if each.test is None else {"test": each.test}),
         }
-        for name in chosen
+        for each in found
     ]  # fmt: skip
-    screen.result({"roles": roles, "models": found})
-    screen.say("roles: " + ", ".join(f"{role} = {who}" for role, who in workspace.settings.roles.named))
+    screen.result({"roles": _by_role(roles), "models": rows})
+    screen.say("roles: " + ", ".join(f"{role} = {who}" for role, who in roles))
     if not found:
         screen.say("no model is configured beside the built-in 'offline'; aventrik.toml shows how")
-    columns = ["model", "kind", "does", "where", *(["test"] if options.test else [])]
-    if found:
+    else:
         screen.table(
-            columns,
-            [
-                [r["model"], r["kind"], r["does"], r["where"], *([_told(r["test"])] if options.test else [])]
-                for r in found
-            ],
+            ["model", "kind", "does", "where", *(["test"] if options.test else [])],
+            [[r.model, r.kind, r.does, r.where, *([] if r.test is None else [_told(r.test)])] for r in found],
         )
-    return 3 if any(row.get("test", {}).get("error") for row in found) else 0
+    return 3 if any(each.fails for each in found) else 0
 
 
-def _tested(models: Any, name: str) -> dict[str, Any]:
-    from ...core.errors import AventrikError
-    from ...models.caller import Refused
-
-    try:
-        return dict(models.tester(name).test())
-    except (AventrikError, Refused) as error:
-        return {"error": str(error)}
+def _by_role(roles: list[tuple[str, str]]) -> dict[str, Any]:
+    """The model of each role; a list of them where there are several."""
+    made: dict[str, Any] = {}
+    for role, who in roles:
+        made[role] = who if role not in made else [*([made[role]] if isinstance(made[role], str) else made[role]), who]
+    return made
 
 
 def _told(test: dict[str, Any]) -> str:

@@ -17,9 +17,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Lays the workspace out."""
-    from ...workspace.starter import create
+    from ... import api
 
-    create(options.dir)
+    api.new(options.dir)
     screen.result({"workspace": str(options.dir)})
     screen.say(f"started the workspace {options.dir}: aventrik.toml, configs/starter.toml, gate.toml")
     screen.say(f"next: cd {options.dir} && aventrik gather PATH_OF_YOUR_DOCUMENTS")

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path, whole
+from ..opening import open_workspace
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.compared import Compared
-    from ...engine.opened import Opened
+    from ...api.records import Comparison, OpenWorkspace
 
 HELP = (
     "One self-contained page for people who were not there: the decision, tables, pictures, every question with its evidence, "
@@ -47,26 +46,20 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Compares and writes."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...engine.comparing import MOST_PAIRED, compare
-    from ...engine.opened import Opened
-    from ...engine.run_sides import chosen_runs
     from ...report.exports import formats_of
-    from ..comparison_notes import show_warnings
+    from ..compare_views.notes import show_warnings
 
     if options.formats and not options.to:
         raise BadInput("--as is for --to FOLDER")
     if options.to and (options.out or options.title or options.calls):
         raise BadInput("--to writes no page: --out, --title and --calls are not for it")
     formats = formats_of(options.formats) if options.to else []
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
-    chosen = chosen_runs(opened.store, options.runs)
-    measures = options.measures.split(",") if options.measures else None
-    few = len({run.id for run in chosen.runs}) <= MOST_PAIRED
-    found = compare(
-        opened.store, opened.workspace.settings, chosen.runs, options.baseline, options.measure, measures, few,
-        opened.workspace.reviews, True,
+    opened = open_workspace(options, screen)
+    found = api.compare(
+        opened, options.runs, baseline=options.baseline, measure=options.measure,
+        measures=options.measures.split(",") if options.measures else None, pairs=None,
     )  # fmt: skip
     show_warnings(found, screen)
     if options.to:
@@ -74,11 +67,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     return _page(options, opened, found, screen)
 
 
-def _export(options: argparse.Namespace, opened: Opened, found: Compared, formats: list[str], screen: Screen) -> int:
-    from ...report.exports import export
+def _export(
+    options: argparse.Namespace, opened: OpenWorkspace, found: Comparison, formats: list[str], screen: Screen
+) -> int:
+    from ... import api
 
     with screen.progress() as meter:
-        written = export(opened.store, found, options.to, formats, meter)
+        written = api.export(opened, found, options.to, formats, progress=meter)
     rows = [(str(path.relative_to(options.to)), count) for path, count in written.files.items()]
     screen.result({"folder": str(options.to), "files": dict(rows)})
     shown = [row for row in rows if not row[0].endswith(".run")]
@@ -89,16 +84,17 @@ def _export(options: argparse.Namespace, opened: Opened, found: Compared, format
     return 0
 
 
-def _page(options: argparse.Namespace, opened: Opened, found: Compared, screen: Screen) -> int:
-    from ...report.page import write_report
+def _page(options: argparse.Namespace, opened: OpenWorkspace, found: Comparison, screen: Screen) -> int:
+    from ... import api
 
-    path = options.out or opened.workspace.folder / "reports" / "report.html"
     with screen.progress() as meter:
-        made = write_report(path, opened, found, options.title or "", options.most * 1_000_000, meter, options.calls)
+        made = api.write_report(
+            opened, found, options.out, title=options.title or "", most=options.most, calls=options.calls, progress=meter
+        )  # fmt: skip
     screen.result(made.as_json())
     screen.say(
-        f"{len(found.runs)} runs, {found.shared} questions → {path} ({made.size / 1_000_000:.1f} MB; opens from the file, asks no "
-        "network)"
+        f"{len(found.runs)} runs, {found.shared} questions → {made.path} ({made.size / 1_000_000:.1f} MB; opens from the file, "
+        "asks no network)"
     )
     if made.size > options.most * 1_000_000:
         screen.warn(f"what the runs found and answered is more than {options.most} MB by itself: name fewer runs")

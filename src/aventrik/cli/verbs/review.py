@@ -4,19 +4,16 @@ from __future__ import annotations
 
 import argparse
 import gc
-import sys
-from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ..arguments import finite, given_path, whole
+from ..opening import open_workspace
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.opened import Opened
-    from ...engine.reviewing import Item, Sample
-    from ...workspace.reviews import Reviews
-    from ..reviewing import Matter
+    from ...api.records import OpenWorkspace, PassageReview, QuestionReview, VerdictReview
+    from ..review_views.session import Matter
 
 HELP = (
     "A person looks through the questions of a test set (keep, reject, change), passages (fit to be asked about or not) or "
@@ -54,10 +51,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
-    """Opens the screen, a sheet, or the account of what was decided."""
+    """One way for all that is decided on: teach, a sheet out, a sheet in, or the screen; then what the decisions come to."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...engine.opened import Opened
-    from ...workspace.reviews import check_name
 
     wanted = [name for name in ("testset", "passages", "verdicts") if getattr(options, name)]
     if len(wanted) != 1:
@@ -66,118 +62,143 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         raise BadInput("--width must lie between 0 and 1")
     if options.width is not None and not options.verdicts:
         raise BadInput("--width goes with --verdicts")
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
-    who = check_name(options.who or _account())
-    seed = opened.workspace.settings.seed if options.seed is None else options.seed
-    reviews = opened.workspace.reviews
-    for place, reason in reviews.broken[:5]:
-        screen.warn(f"{place}: {reason}; the line is passed over, and left as it is")
-    if options.verdicts:
-        return _verdicts(options, opened, who, seed, screen)
-    if options.passages:
-        from ..passage_views import passages
-
-        return passages(options, opened, who, seed, options.questions or _PASSAGES, screen)
-    if options.teach is not None:
+    if options.teach is not None and options.testset:
         raise BadInput("--teach goes with --verdicts or --passages")
-    return _questions(options, opened, who, seed, screen)
-
-
-def _questions(options: argparse.Namespace, opened: Opened, who: str, seed: int, screen: Screen) -> int:
-    from ...core.testsets.deciding import order_of
-    from ...engine.deciding import Spots
-    from ...workspace.testsets import load_rows
-    from ..question_sheets import read_sheet, write_sheet
-    from ..question_views import Ledger, Questions
-
-    path = opened.workspace.testset_path(options.testset)
-    rows = load_rows(path)
-    gc.freeze()  # they stay to the end: looking for garbage among them would take as long as reading them
-    ledger = Ledger(path, rows, opened.workspace.reviews, who)
-    spots = Spots(opened)
-    order = order_of([row for _, row in rows], seed)[: options.questions]
+    opened = open_workspace(options, screen)
+    who = api.check_reviewer(options.who or _account())
+    for place, reason in api.broken_decisions(opened)[:5]:
+        screen.warn(f"{place}: {reason}; the line is passed over, and left as it is")
+    with screen.progress() as meter:
+        review = api.review(
+            opened, options.testset or "", verdicts=options.verdicts or "", of=options.of, passages=options.passages, who=who,
+            count=options.questions, seed=options.seed, progress=meter,
+        )  # fmt: skip
+        kind = _KINDS[wanted[0]]
+        if options.teach is not None:
+            return kind.teach(opened, review, options, screen)
+    gc.freeze()  # what was read stays to the end: looking for garbage among it would take as long as reading it
     if options.to is not None:
-        write_sheet(options.to, ledger, order, spots)
-        screen.result({"file": str(options.to), "items": len(order)})
-        screen.say(
-            f"{len(order)} questions → {options.to}; fill in 'decision' (keep, reject, can't tell), 'reason', and what is to "
-            f"be changed; then --from {options.to}"
-        )
+        count = api.write_sheet(review, options.to)
+        screen.result({"file": str(options.to), "items": count})
+        kind.written(review, count, options.to, screen)
         return 0
     if options.sheet is not None:
-        new, strange = read_sheet(options.sheet, ledger, spots)
-        screen.say(f"{new} decisions read, as {who}'s")
-        if strange:
-            screen.warn(f"{strange} lines are of questions that '{path.stem}' does not have as they were")
+        taken = api.read_sheet(review, options.sheet)
+        screen.say(f"{taken.new} {kind.things} read, as {who}'s")
+        if taken.strange:
+            screen.warn(f"{taken.strange} lines are of {kind.strange(options)}")
     elif not options.agreement and not screen.as_json:
-        ask(Questions(ledger, order, spots))
-    _agreement(opened, path.stem, seed, screen)
+        from ..review_views.session import ask
+
+        ask(kind.matter(review))
+    kind.show(opened, review, options, screen)
     return 0
 
 
-def _agreement(opened: Opened, name: str, seed: int, screen: Screen) -> None:
-    from ...engine.decided import decided
-    from ...workspace.testsets import load_testset
-    from ..decided_views import show_decided
+class _Questions:
+    """The questions of a test set."""
 
-    filed = {question.id: question for question in load_testset(opened.workspace.testset_path(name))}
-    settled = opened.testset(name)
-    for question, reason in settled.broken[:5]:
-        screen.warn(f"question {question}: a change can't be understood ({reason}); it is passed over")
-    found = decided(settled, filed, seed)
-    screen.result({"testset": name, **found.as_json()})
-    show_decided(found, name, screen)
+    things = "decisions"
 
+    def teach(self, opened: OpenWorkspace, review: Any, options: argparse.Namespace, screen: Screen) -> int:
+        raise NotImplementedError  # refused before
 
-def ask(matter: Matter) -> None:
-    """Opens the screen; raises `BadInput` where there is no terminal for it."""
-    from ...core.errors import BadInput
-    from ..reviewing import Session, review
+    def matter(self, review: QuestionReview) -> Matter:
+        from ..review_views.questions import QuestionMatter
 
-    if not (sys.stdin.isatty() and sys.stdout.isatty()):
-        raise BadInput(
-            "there is no terminal here to decide in; --to FILE writes a CSV sheet to fill in, --from FILE reads it, "
-            "--agreement tells what was decided so far"
-        )
-    session = Session(matter)
-    session.start()
-    review(session)
+        return QuestionMatter(review)
 
+    def strange(self, options: argparse.Namespace) -> str:
+        return f"questions that '{options.testset}' does not have as they were"
 
-def _verdicts(options: argparse.Namespace, opened: Opened, who: str, seed: int, screen: Screen) -> int:
-    from ...core.errors import BadInput
-    from ...engine.reviewing import sample_of
-    from ..verdict_views import Verdicts, choices_of, read_sheet, report, write_sheet
-
-    run_ = opened.run(options.verdicts)
-    if not run_.finished:
-        raise BadInput(f"run {run_.id} ({run_.name}) is not finished")
-    reviews = opened.workspace.reviews
-    sample = sample_of(opened.store, run_, options.of, seed, reviews=reviews)
-    items: Sequence[Item] = [
-        item for asked in sample.questions[: options.questions or _QUESTIONS] for item in asked.items
-    ]
-    if options.teach is not None:
-        return _teach(opened, sample, reviews, options.teach, screen)
-    if options.to is not None:
-        write_sheet(options.to, sample, reviews, who, items)
-        screen.result({"file": str(options.to), "items": len(items)})
-        for choice in choices_of(sample):
-            screen.say(f"  {choice.name}{f': {choice.means}' if choice.means else ''}")
+    def written(self, review: QuestionReview, count: int, path: Path, screen: Screen) -> None:
         screen.say(
-            f"{len(items)} things to decide on → {options.to}; fill in the column 'decision', then --from {options.to}"
+            f"{count} questions → {path}; fill in 'decision' ({', '.join(review.said)}), 'reason', and what is to be changed; "
+            f"then --from {path}"
         )
+
+    def show(self, opened: OpenWorkspace, review: QuestionReview, options: argparse.Namespace, screen: Screen) -> None:
+        from ... import api
+        from ..review_views.question_agreement import show_decided
+
+        name = review.ledger.path.stem
+        for question, reason in api.broken_changes(opened, options.testset)[:5]:
+            screen.warn(f"question {question}: a change can't be understood ({reason}); it is passed over")
+        found = review.result()
+        screen.result({"testset": name, **found.as_json()})
+        show_decided(found, name, screen)
+
+
+class _Passages:
+    """Passages that a draft may ask about."""
+
+    things = "labels"
+
+    def teach(self, opened: OpenWorkspace, review: PassageReview, options: argparse.Namespace, screen: Screen) -> int:
+        from ... import api
+        from ..review_views.passages import show_taught_filter
+
+        taught = api.teach_filter(opened, review, options.teach, seed=options.seed)
+        screen.result(taught.as_json())
+        show_taught_filter(taught, screen)
         return 0
-    if options.sheet is not None:
-        new, strange = read_sheet(options.sheet, sample, reviews, who)
-        screen.say(f"{new} decisions read, as {who}'s")
-        if strange:
-            screen.warn(f"{strange} lines are of things that this run does not have")
-    elif not options.agreement and not screen.as_json:
-        ask(Verdicts(sample, reviews, who, items))
-    report(screen, opened.store, sample, reviews, options.width, seed)
-    return 0
+
+    def matter(self, review: PassageReview) -> Matter:
+        from ..review_views.passages import PassageMatter
+
+        return PassageMatter(review)
+
+    def strange(self, options: argparse.Namespace) -> str:
+        return "passages that are not in this sample; --questions and --seed decide it"
+
+    def written(self, review: PassageReview, count: int, path: Path, screen: Screen) -> None:
+        said = ", ".join(review.said)
+        screen.say(f"{count} passages → {path}; fill in the column 'decision' ({said}), then --from {path}")
+
+    def show(self, opened: OpenWorkspace, review: PassageReview, options: argparse.Namespace, screen: Screen) -> None:
+        from ..review_views.passages import show_agreed
+
+        found = review.result()
+        screen.result(found.as_json())
+        show_agreed(found, screen)
+
+
+class _Verdicts:
+    """Claims of a run's answers, or the answers by a criterion."""
+
+    things = "decisions"
+
+    def teach(self, opened: OpenWorkspace, review: VerdictReview, options: argparse.Namespace, screen: Screen) -> int:
+        from ... import api
+        from ..review_views.verdicts import show_taught_judge
+
+        made = api.teach_judge(opened, review, options.teach)
+        screen.result(made.as_json())
+        show_taught_judge(made, screen)
+        return 0
+
+    def matter(self, review: VerdictReview) -> Matter:
+        from ..review_views.verdicts import VerdictMatter
+
+        return VerdictMatter(review)
+
+    def strange(self, options: argparse.Namespace) -> str:
+        return "things that this run does not have"
+
+    def written(self, review: VerdictReview, count: int, path: Path, screen: Screen) -> None:
+        for each in review.options:
+            screen.say(f"  {each.name}{f': {each.means}' if each.means else ''}")
+        screen.say(f"{count} things to decide on → {path}; fill in the column 'decision', then --from {path}")
+
+    def show(self, opened: OpenWorkspace, review: VerdictReview, options: argparse.Namespace, screen: Screen) -> None:
+        from ..review_views.verdicts import show_agreement
+
+        found = review.result()
+        screen.result(found.as_json())
+        show_agreement(found, screen, options.width)
+
+
+_KINDS: dict[str, Any] = {"testset": _Questions(), "passages": _Passages(), "verdicts": _Verdicts()}
 
 
 def _account() -> str:
@@ -189,19 +210,3 @@ def _account() -> str:
     except (OSError, KeyError, ImportError):
         name = "reviewer"
     return re.sub(r"[^A-Za-z0-9._-]", "-", name).strip("-._")[:40] or "reviewer"
-
-
-def _teach(opened: Opened, sample: Sample, reviews: Reviews, count: int, screen: Screen) -> int:
-    from ...engine.teaching import teach
-
-    made = teach(opened, sample, reviews, count)
-    screen.result(made.as_json())
-    screen.say(f"{made.examples} decided cases → {made.path}")
-    screen.say(
-        f"on {made.held_out} held-out claims the judge agrees with people {made.before:.0%} of the time without them, "
-        f"{made.after:.0%} with them"
-    )
-    if made.after <= made.before:
-        screen.warn("that is no better; delete the file to go back")
-    screen.say("the next run is judged with them; runs from before keep their verdicts")
-    return 0

@@ -9,18 +9,13 @@ import sys
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path, workers_option
-from ..opening import only_testset, open_corpus, open_testset
+from ..opening import open_testset, open_workspace
 from ..screen import Screen
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
 
-    from ...core.testsets import Question
-    from ...engine.opened import Opened
-    from ...engine.runs import Outcome, Runner
-    from ...workspace.configuration import Configuration
-    from ...workspace.workspace import Workspace
+    from ...api.records import OpenWorkspace, Planned, Question
 
 HELP = (
     "Applies configurations to a test set. What was computed before, by any configuration, is not computed again; "
@@ -80,172 +75,73 @@ def _time(text: str) -> float:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Runs every configuration and says what was new."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...engine.budget import Budget, BudgetSpent
-    from ...engine.hiring import engine_of, workers
-    from ...engine.runs import Runner
-    from ..run_views import outcome_json, show_outcomes
+    from ..views.runs import outcome_json, race_json, show_outcomes, show_race
 
     if options.measure and not options.race:
         raise BadInput("--measure is for --race; 'aventrik compare --measure' decides by another one")
-    opened = open_corpus(options, fresh=options.fresh)
-    workspace = opened.workspace
-    engine_of(workspace.settings.engine, options.on)
-    if options.judge:
-        opened.judge_by(options.judge.split(","))
-    configurations = workspace.configurations(options.configurations)
-    kept_measures = _baseline_measures(options, workspace, len(configurations)) if options.baseline_file else []
-    if options.race and len(configurations) < 2:
-        raise BadInput("--race needs at least two configurations")
-    testset = options.testset or only_testset(workspace)
-    questions = open_testset(opened, testset, screen)
-    name = workspace.testset_path(testset).stem
-    with screen.progress() as meter:
-        opened.progress = meter
-        if options.plan:
-            return _plan(opened, configurations, questions, options.until, screen)
-    if options.budget is None and not _allowed(opened, configurations, questions, options.until, screen):
-        return 1
-    opened.bench.budget = Budget(
-        options.budget, options.budget_time, lambda: opened.models.spent().money, workspace.settings.models
-    )
-    runner = Runner(opened, retry_failed=options.retry_failed)
-    outcomes: list[Outcome] = []
-    with screen.progress() as meter:
-        opened.progress = meter
-        try:
-            with workers(opened, options.on, screen.warn):
-                if options.race:
-                    return _race(options, runner, configurations, name, questions, screen)
-                for each in configurations:
-                    outcomes.append(runner.run(each, name, questions, options.until))
-        except BudgetSpent as spent:
-            return _ended(spent, options, opened, outcomes, len(configurations), len(questions), testset, screen)
-    _label(opened, outcomes, options.label)
-    screen.result([outcome_json(each, len(questions)) for each in outcomes])
-    show_outcomes(outcomes, len(questions), testset, screen)
-    if options.baseline_file:
-        _keep_baseline(opened, outcomes[0].run, options.baseline_file, kept_measures, screen)
-    _changed(opened, screen)
-    _warn_of_languages(opened, configurations, options.until, screen)
-    screen.say("next: aventrik compare")
-    return 0
-
-
-def _warn_of_languages(opened: Opened, configurations: Sequence[Configuration], until: str, screen: Screen) -> None:
-    """Says so where built-in rules that know English alone answer or judge on documents in other languages."""
-    from ...engine.tongues import only_english
-    from ...workspace.configuration import NO_MODEL
-
-    if until in ("served", "context"):
-        return
-    roles = opened.workspace.settings.roles
-    models = [each.answering.model or roles.answerer for each in configurations]
-    if all(name == NO_MODEL for name in models):
-        return
-    judges = opened.judges or roles.judges
-    parts = ["answers"] if "offline" in models else []
-    parts.extend(["judges"] if "offline" in judges and until != "answer" else [])
-    if parts and (told := only_english(opened, f"the built-in model {' and '.join(parts)}")):
-        screen.warn(told)
-
-
-def _baseline_measures(options: argparse.Namespace, workspace: Workspace, count: int) -> list[str]:
-    """The measures that a baseline file must hold for the workspace's gate; refuses, before anything runs, what can't be
-    one."""
-    from ...core.errors import BadInput
-    from ...workspace.gates import load_gate
-
-    if options.plan or options.race:
+    if options.baseline_file and (options.plan or options.race):
         raise BadInput("--baseline-file keeps what a run came to: not with --plan or --race")
-    if count != 1:
-        raise BadInput(f"--baseline-file is of one configuration; these are {count}: name one")
-    if options.baseline_file.is_dir():
-        raise BadInput(f"{options.baseline_file}: is a folder")
-    limits = workspace.folder / "gate.toml"
-    return load_gate(limits).measures if limits.is_file() else []
-
-
-def _keep_baseline(opened: Opened, number: int, path: Path, measures: Sequence[str], screen: Screen) -> None:
-    from ...engine.baselines import baseline_of
-    from ...workspace.baselines import write_baseline
-
-    kept = baseline_of(opened.store, opened.run(str(number)), measures)
-    write_baseline(path, kept)
-    screen.say(f"baseline: {len(kept.questions)} questions → {path}")
-
-
-def _label(opened: Opened, outcomes: Sequence[Outcome], label: str | None) -> None:
-    for each in outcomes if label else ():
-        opened.store.runs.set(each.run, label=label)
-
-
-def _changed(opened: Opened, screen: Screen) -> None:
-    if opened.changed():
+    opened = open_workspace(options, screen, fresh=options.fresh)
+    api.check_documents(opened)
+    judges = options.judge.split(",") if options.judge else ()
+    api.check_run(opened, options.configurations, judges=judges, on=options.on, baseline_file=options.baseline_file)
+    testset = options.testset or api.only_testset(opened)
+    questions = open_testset(opened, testset, screen)
+    with screen.progress() as meter:
+        if options.plan:
+            rows = api.plan(
+                opened, options.configurations, testset, questions=questions, until=options.until, progress=meter
+            )
+            return _plan(opened, rows, screen)
+    if options.budget is None and not _allowed(opened, options, testset, questions, screen):
+        return 1
+    with screen.progress() as meter:
+        made = api.run(
+            opened, options.configurations, testset, questions=questions, until=options.until, race=options.race,
+            measure=options.measure or "hit@5", budget=options.budget, budget_seconds=options.budget_time,
+            label=options.label or "", judges=judges, baseline_file=options.baseline_file,
+            retry_failed=options.retry_failed, on=options.on, progress=meter,
+        )  # fmt: skip
+    if made.raced:
+        screen.result(race_json(made.raced, made.questions))
+        show_race(made.raced, made.questions, screen)
+    else:
+        screen.result([outcome_json(each, made.questions) for each in made.outcomes])
+    if made.outcomes or not made.ended:
+        show_outcomes(made.outcomes, made.questions, made.testset if made.raced else testset, screen)
+    if made.ended:
+        screen.warn(
+            f"stopped: {made.ended}; {len(made.outcomes)} of {made.wanted} runs are finished, all that was computed is kept, and "
+            "the same command goes on"
+        )
+        return 1
+    if made.baseline:
+        screen.say(f"baseline: {made.baseline} questions → {options.baseline_file}")
+    if made.changed:
         screen.warn(
             "the documents changed while this went on; these runs are of the documents as they were when it began: run "
             "again for how they are now"
         )
-
-
-def _race(
-    options: argparse.Namespace,
-    runner: Runner,
-    configurations: list[Configuration],
-    name: str,
-    questions: list[Question],
-    screen: Screen,
-) -> int:
-    """Runs configurations against each other."""
-    from ...engine.racing import race
-    from ..run_views import race_json, show_outcomes, show_race
-
-    raced = race(runner, configurations, name, questions, options.until, options.measure or "hit@5")
-    _label(runner.opened, raced.outcomes, options.label)
-    screen.result(race_json(raced, len(questions)))
-    show_race(raced, len(questions), screen)
-    show_outcomes(raced.outcomes, len(questions), name, screen)
-    _changed(runner.opened, screen)
+    if made.note:
+        screen.warn(made.note)
     screen.say("next: aventrik compare")
     return 0
 
 
-def _ended(
-    spent: Exception,
-    options: argparse.Namespace,
-    opened: Opened,
-    outcomes: list[Outcome],
-    wanted: int,
-    questions: int,
-    testset: str,
-    screen: Screen,
-) -> int:
-    """What was done before the budget was spent."""
-    from ..run_views import outcome_json, show_outcomes
-
-    _label(opened, outcomes, options.label)
-    screen.result([outcome_json(each, questions) for each in outcomes])
-    if outcomes:
-        show_outcomes(outcomes, questions, testset, screen)
-    screen.warn(
-        f"stopped: {spent}; {len(outcomes)} of {wanted} runs are finished, all that was computed is kept, and the same command "
-        "goes on"
-    )
-    return 1
-
-
 def _allowed(
-    opened: Opened, configurations: list[Configuration], questions: list[Question], until: str, screen: Screen
+    opened: OpenWorkspace, options: argparse.Namespace, testset: str, questions: list[Question], screen: Screen
 ) -> bool:
     """Whether what this may cost is within `limits.money`, or a person says that it may be more."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...engine.planning import Planner
 
-    limit = opened.workspace.settings.limits.money
-    if limit is None or not any(each.price_in or each.price_out for each in opened.workspace.settings.models.values()):
+    limit = api.money_limit(opened)
+    if limit is None:
         return True
-    planner = Planner(opened, questions, until)
-    money = sum(planner.plan(each).money for each in configurations)
+    rows = api.plan(opened, options.configurations, testset, questions=questions, until=options.until)
+    money = sum(row.money for row in rows)
     if money <= limit:
         return True
     told = f"this may cost up to {money:.4f}, more than limits.money ({limit:g})"
@@ -259,22 +155,14 @@ def _allowed(
     return False
 
 
-def _plan(
-    opened: Opened, configurations: list[Configuration], questions: list[Question], until: str, screen: Screen
-) -> int:
+def _plan(opened: OpenWorkspace, rows: Sequence[Planned], screen: Screen) -> int:
     """What a run would compute, stage by stage."""
-    from ...engine.planning import Planner
-    from ..run_views import show_plan
+    from ... import api
+    from ..views.runs import show_plan
 
-    planner = Planner(opened, questions, until)
-    rows = []
-    for number, each in enumerate(configurations):
-        rows.append(planner.plan(each))
-        opened.progress("planning", number + 1, len(configurations))
     screen.result([row.as_json() for row in rows])
     show_plan(rows, screen)
-    limit = opened.workspace.settings.limits.money
-    money = sum(row.money for row in rows)
-    if limit is not None and money > limit:
+    limit = api.money_limit(opened)
+    if limit is not None and sum(row.money for row in rows) > limit:
         screen.warn(f"this is more than limits.money ({limit:g}): the run will ask, or takes --budget MONEY")
     return 0

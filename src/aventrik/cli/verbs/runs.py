@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import argparse
 import re
-from pathlib import Path
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ..arguments import whole
+from ..opening import open_workspace
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.opened import Opened
-    from ...engine.run_sides import RunFilter
-    from ...storage.protocols import Run
+    from ...api.records import OpenWorkspace, Run
 
 HELP = (
     "Lists runs, all or those that are meant, with what they came to over time; with runs named, labels them, tags them, notes "
@@ -66,40 +66,29 @@ def _day(text: str) -> str:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Changes what was asked for, then lists."""
-    from ...engine.opened import Opened
-    from ...engine.run_sides import RunFilter
-    from ..run_list import listed_json, means_of, show_listed
+    from ... import api
+    from ...api.records import RunFilter
+    from ..views.run_list import listed_json, show_listed
 
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
+    opened = open_workspace(options, screen)
     only = RunFilter(
         options.testset, options.configuration, options.labelled, options.tagged, options.state, options.since or "", options.last or 0
     )  # fmt: skip
-    chosen = _chosen(opened, options, only)
+    chosen = api.meant_runs(opened, options.runs, only) if options.runs else []
     _change(opened, options, chosen)
-    every = opened.store.runs.all()
-    numbers = {each.id for each in chosen}
-    named = bool(options.runs) and not options.remove
-    listed = [each for each in every if each.id in numbers] if named else only.of(every)
-    means = means_of(opened.store, listed, options.measure)
-    screen.result(listed_json(listed, every, means))
+    named = [str(each.id) for each in chosen] if options.runs and not options.remove else []
+    found = api.list_runs(opened, named, only=None if named else only, measure=options.measure or "")
+    if options.runs and not options.remove and not named:
+        found = replace(found, runs=())
+    screen.result(listed_json(found))
     if options.remove:
         screen.say(f"removed: {', '.join(f'run {each.id} ({each.name})' for each in chosen) or 'none'}")
-    show_listed(listed, every, means, screen)
+    show_listed(found, screen)
     return 0
 
 
-def _chosen(opened: Opened, options: argparse.Namespace, only: RunFilter) -> list[Run]:
-    """The runs that are named, as far as they are meant."""
-    from ...engine.run_sides import chosen_runs
-
-    if not options.runs:
-        return []
-    found = chosen_runs(opened.store, options.runs, finished=False)
-    return only.of(sorted([*found.runs, *found.unfinished], key=lambda each: each.id))
-
-
-def _change(opened: Opened, options: argparse.Namespace, chosen: list[Run]) -> None:
+def _change(opened: OpenWorkspace, options: argparse.Namespace, chosen: Sequence[Run]) -> None:
+    from ... import api
     from ...core.errors import BadInput
 
     if options.note is not None and len(chosen) != 1:
@@ -113,10 +102,9 @@ def _change(opened: Opened, options: argparse.Namespace, chosen: list[Run]) -> N
     asked = [name for name, value in changes.items() if value is not None]
     if asked and not options.runs:
         raise BadInput(f"{asked[0]} needs the runs to {asked[0].removeprefix('--')}")
-    runs = opened.store.runs
-    for each in chosen:
-        if options.remove:
-            runs.remove(each.id)
-            continue
-        runs.set(each.id, options.label, options.note)
-        runs.tag(each.id, options.tag or (), options.untag or ())
+    if options.remove:
+        api.remove_runs(opened, chosen)
+    else:
+        api.change_runs(
+            opened, chosen, label=options.label, note=options.note, tags=options.tag or (), untag=options.untag or ()
+        )

@@ -6,12 +6,12 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path
-from ..opening import only_testset, open_corpus, open_testset
+from ..opening import open_workspace, show_moved
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...engine.bringing import Arrival, Matched
-    from ...engine.runs import Outcome
+    from ...api import Scored
+    from ...api.records import Matched
 
 HELP = (
     "Judges the answers and ranked lists that another system gave to the questions of a test set: from a file (JSONL or "
@@ -48,49 +48,30 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Brings the run in and says what came of it."""
+    from ... import api
+    from ...api.records import scored_json
     from ...core.errors import BadInput
-    from ...engine.bringing import as_json, bring, from_files, with_evidence
-    from ...workspace.toml import nearest
 
     if not (options.answers or options.ranked or options.system):
         raise BadInput("name a file with answers, --ranked with lists, or a --system to ask")
-    if options.system and (options.answers or options.ranked):
-        raise BadInput("a system is asked now (--system), or its answers come from a file: not both")
-    opened = open_corpus(options, fresh=options.fresh)
-    workspace = opened.workspace
-    if options.judge:
-        opened.judge_by(options.judge.split(","))
-    if options.system and options.system not in workspace.settings.able("system"):
-        near = nearest(options.system, workspace.settings.able("system"))
-        raise BadInput(
-            f"--system: aventrik.toml has no system '{options.system}' (a model that does = \"system\"){near}"
-        )
-    testset = options.testset or only_testset(workspace)
-    questions = open_testset(opened, testset, screen)
-    if options.qrels:
-        questions = with_evidence(questions, options.qrels, opened)
-    matched = None
-    if not options.system:
-        matched = from_files(
-            questions, options.answers, options.ranked, _fields(options.fields), options.repeated
+    opened = open_workspace(options, screen, fresh=options.fresh)
+    api.check_documents(opened)
+    testset = options.testset or api.only_testset(opened)
+    with screen.progress() as meter:
+        made = api.score(
+            opened, options.answers, ranked=options.ranked, system=options.system or "", testset=testset, qrels=options.qrels,
+            name=options.name or "", fields=_fields(options.fields), repeated=options.repeated,
+            judges=options.judge.split(",") if options.judge else (), retry_failed=options.retry_failed,
+            moved=lambda moved: show_moved(moved, api.testset_file(opened, testset).name, screen), progress=meter,
         )  # fmt: skip
-    name = options.name or options.system or (options.answers or options.ranked).stem
-    files = [path for path in (options.answers, options.ranked) if path]
-    if hiding := sum(bool(question.hide) for question in questions):
+    if made.hiding:
         screen.warn(
-            f"{hiding} questions of '{testset}' hide words of the documents from runs of our own, such as the heading that "
+            f"{made.hiding} questions of '{testset}' hide words of the documents from runs of our own, such as the heading that "
             "asks; another system has seen them"
         )
-    with screen.progress() as meter:
-        opened.progress = meter
-        outcome, arrived = bring(
-            opened, name, workspace.testset_path(testset).stem, questions, matched, options.system or "", files,
-            options.retry_failed,
-        )  # fmt: skip
-    count = len(questions) if matched is None else len(matched.brought)
-    screen.result(as_json(outcome, arrived, matched, count))
-    show(screen, outcome, arrived, matched, count, testset)
-    return 3 if arrived.failed == count and options.system else 0
+    screen.result(scored_json(made.outcome, made.arrival, made.matched, made.questions))
+    show(screen, made)
+    return 3 if made.arrival.failed == made.questions and options.system else 0
 
 
 def _fields(text: str | None) -> dict[str, str]:
@@ -106,9 +87,10 @@ def _fields(text: str | None) -> dict[str, str]:
     return found
 
 
-def show(screen: Screen, outcome: Outcome, arrived: Arrival, matched: Matched | None, count: int, testset: str) -> None:
+def show(screen: Screen, made: Scored) -> None:
     """What came, what did not, and what to look at next."""
-    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{testset}' judged")
+    outcome, arrived, matched, count = made.outcome, made.arrival, made.matched, made.questions
+    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{made.testset}' judged")
     if arrived.items:
         share = arrived.found / arrived.items
         screen.say(
@@ -133,7 +115,7 @@ def show(screen: Screen, outcome: Outcome, arrived: Arrival, matched: Matched | 
 
 
 def _show_matched(screen: Screen, matched: Matched, whole: int) -> None:
-    from ...engine.bringing import told_unknown
+    from ...api.records import told_unknown
 
     if matched.unknown:
         screen.warn(f"{len(matched.unknown):,} are of no question of the test set: {told_unknown(matched)}")

@@ -59,10 +59,13 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     )  # fmt: skip
     more = {}
     if options.system:
+        from ... import api
         from ...standin.desk import PATH, desk_of
-        from ..opening import open_corpus
+        from ..opening import open_workspace
 
-        more[PATH] = desk_of(open_corpus(options).workspace.folder, options.wrong, options.seed).reply
+        opened = open_workspace(options, screen)
+        api.check_documents(opened)
+        more[PATH] = desk_of(opened.folder, options.wrong, options.seed).reply
     try:
         server = make_server(manners, options.host, options.port, more)
     except OSError as error:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path
+from ..opening import open_workspace
 from ..screen import Screen
 
 if TYPE_CHECKING:
-    from ...storage.protocols import Store
+    from ...api.records import OpenWorkspace
 
 HELP = (
     "Shows what the store holds. Runs and finished model calls are all in it that can't be had again: --back-up writes "
@@ -36,47 +36,52 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Does what was asked for, and says what there is."""
-    from ...engine.opened import Opened
+    from ... import api
 
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
-    store = opened.store
+    opened = open_workspace(options, screen)
     done: dict[str, int] = {}
     if options.back_up:
-        done = store.back_up(options.back_up)
+        done = api.back_up(opened, options.back_up)
         screen.say(f"backed up into {options.back_up}: {_counts(done)}")
     elif options.restore:
-        done = store.restore(options.restore)
+        done = api.restore(opened, options.restore)
         screen.say(f"restored from {options.restore}: {_counts(done)}")
     elif options.clean:
-        done = store.clean()
+        done = api.clean_store(opened)
         screen.say(f"dropped: {_counts(done)}; what is wanted again is made again")
     elif options.move:
-        from ...engine.moving import FOLDER, move
-
-        with screen.progress() as meter:
-            done = move(opened, options.move, meter)
-        moved = {name: done[name] for name in ("documents", "results", "calls", "runs", "arrays")}
-        where = "the workspace's folder" if options.move == FOLDER else options.move
-        screen.say(f"moved to {where}, every key and checksum looked at: {_counts(moved)}")
-        screen.say("the settings name it now; the old store stays where it was until you drop it")
-        screen.result({"done": done, "address": options.move})
-        return 0
+        return _moved(opened, options.move, screen)
     elif options.check:
-        return _checked(store, screen)
-    found = store.holds()
-    screen.result({"done": done, "counts": found.counts, "bytes": found.bytes, "address": str(store.address)})
+        return _checked(opened, screen)
+    found = api.store_holdings(opened)
+    screen.result({"done": done, "counts": found.counts, "bytes": found.bytes, "address": found.address})
     screen.table(
         ["in the store", "how many"], [[name, f"{count:,}"] for name, count in found.counts.items()], right=(1,)
     )
-    where = f" at {store.address}" if "://" in str(store.address) else ""
+    where = f" at {found.address}" if "://" in found.address else ""
     screen.say(", ".join(f"{name}: {size / 1e6:,.1f} MB" for name, size in found.bytes.items()) + where)
     return 0
 
 
-def _checked(store: Store, screen: Screen) -> int:
+def _moved(opened: OpenWorkspace, to: str, screen: Screen) -> int:
+    from ... import api
+    from ...api.records import FOLDER
+
     with screen.progress() as meter:
-        wrong = store.damaged(meter)
+        done = api.move_store(opened, to, meter)
+    moved = {name: done[name] for name in ("documents", "results", "calls", "runs", "arrays")}
+    where = "the workspace's folder" if to == FOLDER else to
+    screen.say(f"moved to {where}, every key and checksum looked at: {_counts(moved)}")
+    screen.say("the settings name it now; the old store stays where it was until you drop it")
+    screen.result({"done": done, "address": to})
+    return 0
+
+
+def _checked(opened: OpenWorkspace, screen: Screen) -> int:
+    from ... import api
+
+    with screen.progress() as meter:
+        wrong = api.damage(opened, meter)
     screen.result({"damaged": wrong})
     for line in wrong:
         screen.say(line)

@@ -10,15 +10,13 @@ from typing import TYPE_CHECKING, Any
 from rich.text import Text
 
 from ..arguments import SEEDS, whole
-from ..opening import first_configuration, open_corpus, open_testset
+from ..opening import first_configuration, open_testset, open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...engine.opened import Opened
-    from ...engine.surveying import Survey, Topic
+    from ...api import ModelsApart
+    from ...api.records import Configuration, Survey, Topic
     from ...report.map import Drawing
-    from ...workspace.configuration import Configuration
-    from ...workspace.workspace import Workspace
 
 HELP = (
     "Groups the chunks of a configuration by topic, names and samples each topic, draws the map (a picture and a page "
@@ -66,47 +64,47 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Groups, draws, shows."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...engine.gaps import find_gaps
-    from ...engine.surveying import survey
     from ...report.map import COLOURINGS
-    from ...report.survey import drawing
 
-    opened = open_corpus(options)
-    workspace = opened.workspace
-    configuration = first_configuration(workspace, options.configuration, screen)
+    opened = open_workspace(options, screen)
+    api.check_documents(opened)
+    configuration = first_configuration(opened, options.configuration, screen)
     for name in ("topics", "points", "sample", "floor"):
         if getattr(options, name) < (0 if name in ("topics", "floor") else 1):
             raise BadInput(f"--{name}: must be a positive number")
     if options.colour and options.colour not in COLOURINGS:
         raise BadInput(f"--colour {options.colour}: must be one of {', '.join(COLOURINGS)}")
-    judged = opened.run(options.run) if options.run else None
-    if options.colour == "served" and judged is None:
+    judged = str(api.named_run(opened, options.run).id) if options.run else ""
+    if options.colour == "served" and not judged:
         raise BadInput("--colour served needs --run RUN")
     if options.colour == "gap" and not options.gaps:
         raise BadInput("--colour gap needs --gaps NAME")
     if options.gaps and options.show:
         raise BadInput("--show is of a topic, and --gaps shows none")
     with screen.progress() as meter:
-        opened.progress = meter
         if options.beside:
-            screen.result(_beside(opened, configuration, options.beside, screen))
+            apart = api.compare_embeddings(opened, configuration, options.beside, progress=meter)
+            screen.result(_beside(apart, screen))
             return 0
         questions = open_testset(opened, options.testset, screen) if options.testset else None
-        seed = workspace.settings.seed if options.seed is None else options.seed
-        made = survey(
-            opened, configuration, options.topics, _numbers(options.range), options.space == "reduced", questions,
-            options.sample, options.floor, seed,
+        made = api.survey(
+            opened, configuration, topics=options.topics, numbers=_numbers(options.range), reduced=options.space == "reduced",
+            questions=questions, sample=options.sample, floor=options.floor, seed=options.seed, progress=meter,
         )  # fmt: skip
         if options.show and not 1 <= options.show <= len(made.topics):
             raise BadInput(f"--show {options.show}: there are topics 1 to {len(made.topics)}")
-        gaps = find_gaps(opened, opened.questions(options.gaps)[0], judged, options.measure) if options.gaps else None
-        drawn = drawing(opened, made, options.points, options.layout, judged, options.measure, seed, gaps)
+        gaps = api.gaps(opened, options.gaps, run=judged, measure=options.measure) if options.gaps else None
+        drawn = api.draw_survey(
+            opened, made, points=options.points, layout=options.layout, run=judged, measure=options.measure,
+            seed=options.seed, gaps=gaps, progress=meter,
+        )  # fmt: skip
     coloured = options.colour or ("gap" if "gap" in drawn.colourings else "served" if judged else "topic")
-    files = _draw(workspace, configuration, drawn, coloured)
+    files = _draw(opened.folder, configuration, drawn, coloured)
     screen.result(_as_json(made, files) | ({} if gaps is None else {"gaps": gaps.as_json()}))
     if gaps is not None:
-        from ..gap_views import show_gaps
+        from ..views.gaps import show_gaps
 
         show_gaps(gaps, screen, 30)
         screen.say(f"the map: {files[0]} and {files[1]} (open it in a browser)")
@@ -130,11 +128,11 @@ def _numbers(text: str) -> list[int]:
     return list(range(int(low), int(high) + 1))
 
 
-def _draw(workspace: Workspace, configuration: Configuration, drawing: Drawing, colour: str) -> tuple[Path, Path]:
+def _draw(folder: Path, configuration: Configuration, drawing: Drawing, colour: str) -> tuple[Path, Path]:
     from ...report.map import write_page, write_picture
 
     plain = "".join(c if c.isalnum() or c in "-_.=" else "-" for c in configuration.name)
-    files = tuple(workspace.folder / "reports" / f"survey-{plain}{suffix}" for suffix in (".png", ".html"))
+    files = tuple(folder / "reports" / f"survey-{plain}{suffix}" for suffix in (".png", ".html"))
     write_picture(files[0], drawing, colour)
     write_page(files[1], drawing, colour)
     return files[0], files[1]
@@ -229,21 +227,9 @@ def _show_topic(made: Survey, topic: Topic, screen: Screen) -> None:
             screen.say("  " + shortened(made.chunks.text(number), 3 * screen.out.width))
 
 
-def _beside(opened: Opened, configuration: Configuration, other: str, screen: Screen) -> dict[str, Any]:
+def _beside(made: ModelsApart, screen: Screen) -> dict[str, Any]:
     """Two embedding models on the same chunks: how alike their neighbourhoods are, and where least."""
-    from ...core.comparing.intervals import interval
-    from ...core.errors import BadInput
-    from ...engine.surveying import models_apart, with_vectors
-    from ...workspace.toml import nearest
-
-    known = opened.workspace.embedding_models()
-    if other not in known or other == "none":
-        raise BadInput(f"--beside {other}: no such embedding model{nearest(other, [n for n in known if n != 'none'])}")
-    one = with_vectors(configuration).embedding.model
-    if one == other:
-        raise BadInput(f"--beside {other}: that is the configuration's own embedding model")
-    chunks, found = models_apart(opened, configuration, other)
-    share = interval(found.share.tolist())
+    one, other, chunks, found, share = made.first, made.second, made.chunks, made.found, made.shared
     screen.say(
         f"{one} and {other}, {len(found.asked):,} of {len(chunks):,} chunks: of the {found.k} nearest neighbours by one, "
         f"{share.mean:.0%} are so by the other too (95 % interval {share.low:.0%} to {share.high:.0%})"

@@ -5,17 +5,14 @@ from __future__ import annotations
 import argparse
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..arguments import SEEDS, finite, given_path, whole
+from ..opening import open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...core.testsets import Question
-    from ...engine.likeness import Likeness
-    from ...engine.opened import Opened
-    from ...workspace.deciding import Settled
+    from ...api.records import Likeness, OpenWorkspace, Question, Settled
 
 HELP = (
     "Lists test sets; with one named, shows what is in it, exports it, draws a sample, or splits it. With --against, says "
@@ -45,21 +42,15 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Does what was asked for, then shows or lists."""
-    from ...core.errors import BadInput
-    from ...engine.opened import Opened
+    from ... import api
 
-    opened = Opened(Path(options.workspace))
-    opened.tell = screen.warn
+    opened = open_workspace(options, screen)
     _check(options)
-    named = [opened.workspace.testset_path(name) for name in options.testsets]
-    for path in named:
-        if not path.is_file():
-            raise BadInput(f"{path}: no such test set")
+    named = api.check_testsets(opened, options.testsets)
     if options.against:
         return _against(options, opened, screen)
     if options.remove:
-        for path in named:
-            path.unlink()
+        for path in api.remove_testsets(opened, options.testsets):
             screen.say(f"removed {path.name}; runs that were made on it keep its questions")
         screen.result({"removed": [path.stem for path in named]})
         return 0
@@ -67,7 +58,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         return _divide(options, opened, screen)
     if options.export:
         return _export(options, opened, screen)
-    return _one(opened, named[0], screen) if len(named) == 1 else _list(opened, screen)
+    return _one(opened, options.testsets[0], screen) if len(named) == 1 else _list(opened, screen)
 
 
 def _check(options: argparse.Namespace) -> None:
@@ -94,52 +85,51 @@ def _check(options: argparse.Namespace) -> None:
         raise BadInput("--match goes with --against")
 
 
-def _list(opened: Opened, screen: Screen) -> int:
-    from ...core.errors import BadInput
+def _list(opened: OpenWorkspace, screen: Screen) -> int:
+    from ... import api
 
-    runs = Counter(run.testset for run in opened.store.runs.all())
-    rows, found = [], []
-    for path in sorted((opened.workspace.folder / "testsets").glob("*.jsonl")):
-        try:
-            settled = opened.testset(path.stem)
-        except BadInput as error:
-            screen.warn(str(error))
-            continue
-        questions = settled.questions
-        kinds, statuses = (Counter(getattr(question, what) for question in questions) for what in ("kind", "status"))
-        found.append(
-            {"testset": path.stem, "questions": len(questions), "kinds": dict(kinds), "statuses": dict(statuses)}
-            | {"by": dict(Counter(question.by for question in questions)), "runs": runs[path.stem]}
-            | {"decided": len(settled.decided), "conflicts": len(settled.conflicts)}
-        )
-        rows.append(
-            [path.stem, str(len(questions)), _told(kinds), _told(statuses),
-             _told(Counter(question.by for question in questions)), str(len(settled.decided) or "–"), str(runs[path.stem])]
-        )  # fmt: skip
-    screen.result(found)
-    if not rows:
+    found = api.list_testsets(opened)
+    screen.result(
+        [
+            {
+                "testset": each.testset, "questions": each.questions, "kinds": each.kinds, "statuses": each.statuses,
+                "by": each.by, "runs": each.runs, "decided": each.decided, "conflicts": each.conflicts,
+            }
+            for each in found
+        ]
+    )  # fmt: skip
+    if not found:
         screen.say("no test sets; 'aventrik draft' writes one")
         return 0
-    screen.table(["test set", "questions", "kinds", "status", "by", "decided", "runs"], rows, right=(1, 5, 6))
+    screen.table(
+        ["test set", "questions", "kinds", "status", "by", "decided", "runs"],
+        [
+            [each.testset, str(each.questions), _told(each.kinds), _told(each.statuses), _told(each.by),
+             str(each.decided or "–"), str(each.runs)]
+            for each in found
+        ],
+        right=(1, 5, 6),
+    )  # fmt: skip
     for each in found:
-        if each["conflicts"]:
+        if each.conflicts:
             screen.warn(
-                f"{each['testset']}: people contradict each other on {each['conflicts']} questions, which stay drafts; "
-                f"'aventrik review {each['testset']} --agreement' lists them"
+                f"{each.testset}: people contradict each other on {each.conflicts} questions, which stay drafts; "
+                f"'aventrik review {each.testset} --agreement' lists them"
             )
     return 0
 
 
-def _told(counts: Counter[str]) -> str:
-    return ", ".join(f"{name} {count}" for name, count in counts.most_common())
+def _told(counts: Mapping[str, int]) -> str:
+    return ", ".join(f"{name} {count}" for name, count in Counter(counts).most_common())
 
 
-def _one(opened: Opened, path: Path, screen: Screen) -> int:
-    from ...core.testsets.likeness import form_of
+def _one(opened: OpenWorkspace, name: str, screen: Screen) -> int:
+    from ... import api
 
-    settled = opened.testset(path.stem)
+    path = api.testset_file(opened, name)
+    settled = api.decided_testset(opened, path.stem)
     questions = settled.questions
-    form = form_of(questions, {})
+    form = api.form_of(questions)
     documents = Counter(q.needs[0].spans[0].doc for q in questions if q.needs)
     screen.result({"testset": path.stem, "questions": form.questions, "kinds": form.kinds, "styles": form.styles})
     screen.say(f"{path.name}: {form.questions} questions on {len(documents)} documents")
@@ -172,66 +162,49 @@ def _percent(shares: Mapping[str, float], most: int = 6) -> str:
     return ", ".join(f"{name} {share:.0%}" for name, share in list(shares.items())[:most])
 
 
-def _divide(options: argparse.Namespace, opened: Opened, screen: Screen) -> int:
-    from ...core.testsets.dividing import merged, sample, split
+def _divide(options: argparse.Namespace, opened: OpenWorkspace, screen: Screen) -> int:
+    from ... import api
 
-    seed = opened.workspace.settings.seed if options.seed is None else options.seed
-    sets = [opened.testset(name).questions for name in options.testsets]
+    names = options.testsets
     parts: Sequence[list[Question]]
     if options.merge:
-        parts = [merged(sets)]
+        parts = [api.merge_testsets(opened, names)]
     elif options.sample is not None:
-        parts = [sample(sets[0], options.sample, seed)]
+        parts = [api.sample_testset(opened, names[0], options.sample, seed=options.seed)]
     else:
-        parts = split(sets[0], options.split, seed)
+        parts = api.split_testset(opened, names[0], options.split, seed=options.seed)
     for name, part in zip(options.into, parts):
         _save(opened, name, part, options.replace, screen)
     screen.result({name: len(part) for name, part in zip(options.into, parts)})
     return 0
 
 
-def _save(opened: Opened, name: str, questions: list[Question], replace: bool, screen: Screen) -> None:
-    from ...core.errors import BadInput
-    from ...workspace.testsets import save_testset
+def _save(opened: OpenWorkspace, name: str, questions: list[Question], replace: bool, screen: Screen) -> None:
+    from ... import api
 
-    path = opened.workspace.testset_path(name)
-    if path.exists() and not replace:
-        raise BadInput(f"{path}: exists already; --replace writes over it")
-    if not questions:
-        raise BadInput(f"{name}: would be empty; nothing was written")
-    save_testset(path, questions)
+    path = api.save_questions(opened, name, questions, replace=replace)
     screen.say(f"{len(questions)} questions → testsets/{path.name}")
 
 
-def _export(options: argparse.Namespace, opened: Opened, screen: Screen) -> int:
-    from ...engine.exporting import qrels_of, rows_of, topics_of
-    from ...report.tables import write_table
-    from ...workspace.files import write_whole
+def _export(options: argparse.Namespace, opened: OpenWorkspace, screen: Screen) -> int:
+    from ... import api
 
-    path: Path = options.export
-    loaded = opened.testset(options.testsets[0]).questions
-    questions: list[Question] = opened.located(list(loaded))[0]
-    if path.suffix.lower() == ".trec":
-        for suffix, text in ((".topics", topics_of(questions)), (".qrels", qrels_of(questions))):
-            write_whole(path.with_suffix(suffix), text)
-            screen.say(f"{len(questions)} questions → {path.with_suffix(suffix)}")
-    else:
-        write_table(path, rows_of(questions, opened.corpus))
-        screen.say(f"{len(questions)} questions → {path}")
-    screen.result({"file": str(path), "questions": len(questions)})
+    files, count = api.export_testset(opened, options.testsets[0], options.export)
+    for path in files:
+        screen.say(f"{count} questions → {path}")
+    screen.result({"file": str(options.export), "questions": count})
     return 0
 
 
-def _against(options: argparse.Namespace, opened: Opened, screen: Screen) -> int:
-    from ...engine.likeness import check_apart, likeness, matched
+def _against(options: argparse.Namespace, opened: OpenWorkspace, screen: Screen) -> int:
+    from ... import api
 
     draft = options.testsets[0]
-    check_apart(draft, options.against)
-    made = likeness(opened, draft, options.against)
+    made = api.likeness(opened, draft, options.against)
     screen.result(made.as_json())
     show_likeness(made, screen)
     if options.match:
-        _save(opened, options.match, matched(opened, draft, options.against), options.replace, screen)
+        _save(opened, options.match, api.most_alike(opened, draft, options.against), options.replace, screen)
     return 0
 
 

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import argparse
 from collections import Counter
-from collections.abc import Sequence
-from fnmatch import fnmatch
 from typing import TYPE_CHECKING
 
 from ..arguments import finite, given_path
-from ..opening import open_corpus
+from ..opening import open_workspace
 from ..screen import Screen, shortened
 
 if TYPE_CHECKING:
-    from ...core.vetting import Finding
-    from ...engine.opened import Opened
+    from ...api import Vetted
+    from ...api.records import OpenWorkspace
 
 HELP = (
     "Looks for documents unfit for use and shows what it found with the evidence. What is left out stays in the "
@@ -50,81 +48,59 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, screen: Screen) -> int:
     """Finds, decides, shows."""
+    from ... import api
     from ...core.errors import BadInput
-    from ...core.vetting import KINDS
-    from ...engine.filtering import passed
-    from ...engine.vetting import decisions, findings
-    from ...report.tables import write_table
-    from ...workspace.toml import nearest
-    from ..labelling import ask_for_labels, show_suggestions
+    from ..review_views.labelling import ask_for_labels, show_suggestions
 
-    for kind in options.kind:
-        if kind not in KINDS:
-            raise BadInput(f"no finding is of the kind '{kind}'{nearest(kind, list(KINDS))}")
-    opened = open_corpus(options, left_out=True)
+    opened = open_workspace(options, screen)
+    api.check_documents(opened, left_out=True)
     if options.label:
         screen.result(ask_for_labels(opened, options.label, screen))
         return 0
     if options.suggest:
         screen.result(show_suggestions(opened, options.suggest, options.apply, screen))
         return 0
-    names = _named(opened, options.documents)
-    if options.where:
-        names &= passed(opened.corpus, options.where, left_out=True)
-    with screen.progress() as meter:
-        found = findings(opened, meter)
-    chosen = [
-        each
-        for each in found
-        if each.document in names
-        and each.confidence >= options.least
-        and (not options.kind or each.kind in options.kind)
-    ]
+
+    def looked() -> Vetted:
+        with screen.progress() as meter:
+            return api.vet(
+                opened,
+                options.documents,
+                kinds=options.kind,
+                least=options.least,
+                where=options.where or "",
+                progress=meter,
+            )
+
+    found = looked()
     if options.take_back:
         if not options.documents and not options.where:
             raise BadInput("--take-back needs the documents to take back ('*' for all)")
-        screen.say(f"taken back: {opened.corpus.take_back(sorted(names)):,} documents")
+        screen.say(f"taken back: {api.take_back(opened, sorted(found.documents)):,} documents")
+        found = looked()
     elif options.leave_out:
-        _leave_out(opened, options, chosen, names, screen)
-    out = opened.corpus.left_out()
+        _leave_out(opened, options, found, screen)
+        found = looked()
     if options.export:
-        write_table(options.export, decisions(opened.corpus, found, opened.workspace.labels))
-        screen.say(f"decisions on {len(opened.corpus.names(left_out=True)):,} documents → {options.export}")
-    unfit = _unfit(chosen, out)
+        count = api.export_decisions(opened, options.export)
+        screen.say(f"decisions on {count:,} documents → {options.export}")
     screen.result(
         {
-            "findings": [{**vars(each), "left_out": each.document in out} for each in chosen],
-            "left_out": sorted(out),
-            "unfit": unfit,
+            "findings": [{**vars(each), "left_out": each.document in found.left_out} for each in found.findings],
+            "left_out": sorted(found.left_out),
+            "unfit": list(found.unfit),
         }
     )
-    _show(chosen, out, len(names), screen)
-    if options.strict and unfit:
-        screen.warn(f"{len(unfit)} unfit documents take part: {shortened(', '.join(unfit), 120)}")
+    _show(found, screen)
+    if options.strict and found.unfit:
+        screen.warn(f"{len(found.unfit)} unfit documents take part: {shortened(', '.join(found.unfit), 120)}")
         return 1
     return 0
 
 
-def _named(opened: Opened, patterns: Sequence[str]) -> set[str]:
-    from ...core.errors import BadInput
-    from ...workspace.toml import nearest
-
-    names = opened.corpus.names(left_out=True)
-    if not patterns:
-        return set(names)
-    chosen: set[str] = set()
-    for pattern in patterns:
-        hit = {name for name in names if name == pattern or fnmatch(name, pattern)}
-        if not hit:
-            raise BadInput(f"no document is named '{pattern}'{nearest(pattern, names, listing=False)}")
-        chosen |= hit
-    return chosen
-
-
-def _leave_out(
-    opened: Opened, options: argparse.Namespace, chosen: Sequence[Finding], names: set[str], screen: Screen
-) -> None:
+def _leave_out(opened: OpenWorkspace, options: argparse.Namespace, found: Vetted, screen: Screen) -> None:
     """Leaves out documents by finding; by name alone when a reason is given and no kind."""
+    from ... import api
     from ...core.errors import BadInput
 
     if not (options.kind or options.documents or options.least or options.where):
@@ -132,22 +108,16 @@ def _leave_out(
             "--leave-out needs --kind, --least or documents: leaving out every document with any finding is rash"
         )
     if (options.documents or options.where) and not options.kind:
-        reasons = dict.fromkeys(sorted(names), options.reason or options.where or "left out by name")
+        reasons = dict.fromkeys(sorted(found.documents), options.reason or options.where or "left out by name")
     else:
-        reasons = {each.document: options.reason or f"{each.kind}: {each.message}" for each in chosen}
-    count = opened.corpus.leave_out(reasons)
-    screen.say(f"left out: {count:,} documents; --take-back lets them in again")
+        reasons = {each.document: options.reason or f"{each.kind}: {each.message}" for each in found.findings}
+    screen.say(f"left out: {api.leave_out(opened, reasons):,} documents; --take-back lets them in again")
 
 
-def _unfit(found: Sequence[Finding], out: set[str]) -> list[str]:
-    from ...core.vetting import UNFIT
+def _show(vetted: Vetted, screen: Screen) -> None:
+    from ...api.records import KINDS
 
-    return sorted({each.document for each in found if each.kind in UNFIT and each.confidence >= 0.5} - out)
-
-
-def _show(found: Sequence[Finding], out: set[str], documents: int, screen: Screen) -> None:
-    from ...core.vetting import KINDS
-
+    found, out, documents = vetted.findings, vetted.left_out, len(vetted.documents)
     if not found:
         screen.say(f"nothing found in {documents:,} documents")
         return

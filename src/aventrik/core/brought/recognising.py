@@ -23,7 +23,7 @@ _Codes = npt.NDArray[np.uint32]
 
 
 @dataclass(frozen=True)
-class Place:
+class RecognisedPlace:
     """Where a text was found: the ranges in a document, and the share of the text's letters and figures in them."""
 
     doc: str
@@ -73,7 +73,7 @@ def recognised(
     documents: Iterable[tuple[str, str]],
     better: Callable[[int, str], int] = lambda number, doc: 0,
     without: Callable[[str], Sequence[Range]] = lambda doc: (),
-) -> list[Place | None]:
+) -> list[RecognisedPlace | None]:
     """Where each text stands among (name, text) of documents, which are gone through once; None where less than half of
     it stands in any of them. `without(document)` gives ranges that do not count, such as the names of columns that are
     repeated in every row. Of several documents one for which `better(number of the text, document)` is 2 or more,
@@ -83,9 +83,9 @@ def recognised(
     long = {number: plain for number, plain in enumerate(wanted) if len(plain) >= GRAM}
     short = {number: plain for number, plain in enumerate(wanted) if 0 < len(plain) < GRAM}
     anchors, owners, offsets = _anchors(long)
-    best: dict[int, tuple[tuple[int, float, int], Place]] = {}
+    best: dict[int, tuple[tuple[int, float, int], RecognisedPlace]] = {}
 
-    def keep(number: int, place: Place) -> None:
+    def keep(number: int, place: RecognisedPlace) -> None:
         prefer = better(number, place.doc)
         rank = (prefer // 2, round(place.share, 6), prefer)
         if place.share >= ENOUGH and (number not in best or rank > best[number][0]):
@@ -187,7 +187,7 @@ def _aligned(whole: bytes, wanted: bytes) -> int:
     return at // 4 if at >= 0 else -1
 
 
-def _place(name: str, text: str, plain: _Plain, runs: Sequence[tuple[int, int, int]], size: int) -> Place:
+def _place(name: str, text: str, plain: _Plain, runs: Sequence[tuple[int, int, int]], size: int) -> RecognisedPlace:
     ranges = []
     for _, at, length in runs:
         start, end = int(plain.places[at]), int(plain.places[at + length - 1]) + 1
@@ -196,7 +196,7 @@ def _place(name: str, text: str, plain: _Plain, runs: Sequence[tuple[int, int, i
         while end < len(text) and not text[end].isspace() and not text[end].isalnum():
             end += 1
         ranges.append((start, end))
-    return Place(name, tuple(_closed(text, merge(ranges))), sum(length for _, _, length in runs) / size)
+    return RecognisedPlace(name, tuple(_closed(text, merge(ranges))), sum(length for _, _, length in runs) / size)
 
 
 def _closed(text: str, ranges: Sequence[Range]) -> list[Range]:

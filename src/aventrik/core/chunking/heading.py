@@ -6,19 +6,19 @@ import itertools
 
 from ..documents import Part
 from ..documents.spans import Range
-from . import Chunk
 from .joining import joined
 from .paragraph import packed
-from .units import Source
+from .table import Chunk
+from .units import CutSource
 
 
-def cut(source: Source) -> list[Chunk]:
+def cut(source: CutSource) -> list[Chunk]:
     """Sections as large as fit into a chunk, small ones that stand side by side joined."""
     headings = [part for part in source.document.headings if part.start < part.end]
     return [(found,) for found in _split(source, 0, len(source.text), headings)]
 
 
-def _split(source: Source, start: int, end: int, headings: list[Part]) -> list[Range]:
+def _split(source: CutSource, start: int, end: int, headings: list[Part]) -> list[Range]:
     """The chunks of a section; `headings` are those in it, in order."""
     left, right = source.trimmed(start, end)
     if left == right:

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 from ..documents.spans import Range
 from .packing import LEFT_OVER
-from .units import Source
+from .units import CutSource
 
 
-def joined(ranges: Sequence[Range], source: Source) -> list[Range]:
+def joined(ranges: Sequence[Range], source: CutSource) -> list[Range]:
     """The ranges, those under a quarter of the size joined to the neighbour before them, or else the one behind
     them, where both fit into one chunk."""
     found: list[Range] = []

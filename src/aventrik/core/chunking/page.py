@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import itertools
 
-from . import Chunk
 from .paragraph import packed
-from .units import Source
+from .table import Chunk
+from .units import CutSource
 
 
-def cut(source: Source) -> list[Chunk]:
+def cut(source: CutSource) -> list[Chunk]:
     """The pages of the document; a document without pages is one. No chunk reaches over the end of a page."""
     starts = sorted({page.start for page in source.document.of_kind("page")} - {0})
     edges = [0, *starts, len(source.text)]

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from ..documents.spans import Range
-from . import Chunk
 from .packing import pack
-from .units import Source
+from .table import Chunk
+from .units import CutSource
 
 
-def cut(source: Source) -> list[Chunk]:
+def cut(source: CutSource) -> list[Chunk]:
     """As many paragraphs as fit. A heading stays with what follows it; overlap is in whole sentences."""
     return [(found,) for found in packed(source, 0, len(source.text))]
 
 
-def packed(source: Source, start: int, end: int) -> list[Range]:
+def packed(source: CutSource, start: int, end: int) -> list[Range]:
     """The chunks of a part of a document."""
     units, stops = source.paragraphs(start, end)
     cutting = source.cutting

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from . import Chunk
 from .packing import pack
-from .units import Source
+from .table import Chunk
+from .units import CutSource
 
 
-def cut(source: Source) -> list[Chunk]:
+def cut(source: CutSource) -> list[Chunk]:
     """As many sentences as fit; one too long is cut between words. Overlap is in whole sentences."""
     units = source.fine(0, len(source.text))
     return [

@@ -14,15 +14,15 @@ import numpy.typing as npt
 
 from ..documents.spans import Range
 from ..text import content_terms
-from . import Chunk
 from .joining import joined
 from .packing import LEFT_OVER
-from .units import Source
+from .table import Chunk
+from .units import CutSource
 
 WINDOW = 4  # sentences on each side of a gap
 
 
-def cut(source: Source) -> list[Chunk]:
+def cut(source: CutSource) -> list[Chunk]:
     """Stretches of sentences on one topic, each at most as large as a chunk and, where it can be, a quarter of it.
 
     A stretch that would fit is cut all the same at a gap that is deeper than the mean by a standard deviation.
@@ -74,7 +74,7 @@ def _peak(values: npt.NDArray[np.float64]) -> float:
     return float(top)
 
 
-def _cut_at_gaps(source: Source, units: list[Range], depth: npt.NDArray[np.float64]) -> list[Range]:
+def _cut_at_gaps(source: CutSource, units: list[Range], depth: npt.NDArray[np.float64]) -> list[Range]:
     size = source.cutting.size
     deep = float(depth.mean() + depth.std()) if len(depth) else 0.0
     before = source.ruler.at([start for start, _ in units])

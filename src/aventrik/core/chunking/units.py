@@ -13,7 +13,7 @@ from ..documents import Document
 from ..documents.spans import Range, trimmed
 from ..text import sentences
 from ..text.rulers import Ruler, ruler, word_edges
-from . import Cutting
+from .table import Cutting
 
 _CLUSTER = regex.compile(r"\X")
 _GAP = re.compile(r"\n(?:[^\S\n]*\n)+")
@@ -21,7 +21,7 @@ _REACH = 64  # characters in which the end of a cluster is looked for
 _LOOK_BACK = 32  # characters before an offset that decide whether a sentence begins there
 
 
-class Source:
+class CutSource:
     """A document that is being cut, with the ruler that its sizes are told by."""
 
     def __init__(self, document: Document, cutting: Cutting) -> None:

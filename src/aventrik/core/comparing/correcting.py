@@ -46,6 +46,11 @@ class Corrected:
         0.0  # the part of the variance that no label takes away: the questions' own spread, as the judge sees it
     )
 
+    def as_json(self) -> dict[str, float]:
+        """What is shown of it, by name."""
+        names = ("judged", "mean", "low", "high", "n", "labels", "weight", "worth")
+        return {name: getattr(self, name) for name in names}
+
     @property
     def width(self) -> float:
         """From one end of the interval to the other."""

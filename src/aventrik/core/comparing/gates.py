@@ -25,7 +25,7 @@ _TINY = 1e-12
 
 
 @dataclass(frozen=True)
-class Held:
+class LimitHeld:
     """What a run came to at a limit. `value` with its interval is the run's mean, or its difference from the baseline;
     `n` the number of questions, of `clusters` documents where these count as one draw; `enough`: with how many questions it
     would be decided in 9 of 10 test sets, None where no number would do; `same`: the baseline came to just this, by the same
@@ -57,7 +57,7 @@ def held_to_bound(
     margin: float = 0.0,
     together: int = 1,
     seed: int = 0,
-) -> Held | None:
+) -> LimitHeld | None:
     """A mean against the least (or with `most` the greatest) that it may be; `margin` beyond it is tolerated where it is
     shown to be no further off. `values` of shape (questions,), NaN for what is absent, are of a measure of this `kind`;
     `groups` has the document of each as a number. None where there is no value."""
@@ -75,7 +75,7 @@ def held_to_bound(
     away, z = (good + margin, _z(1)) if passing else (-good, _z(together))
     spread = _spread(found.low, found.high, found.n)
     enough = math.ceil((z * spread / away) ** 2) if away > _TINY else None
-    return Held(state, found.mean, found.low, found.high, found.n, found.clusters, enough)
+    return LimitHeld(state, found.mean, found.low, found.high, found.n, found.clusters, enough)
 
 
 def held_to_baseline(
@@ -88,7 +88,7 @@ def held_to_baseline(
     together: int = 1,
     seed: int = 0,
     same: bool = False,
-) -> Held | None:
+) -> LimitHeld | None:
     """A run against a baseline on the same questions: it may be worse by `drop`, which is the margin of non-inferiority.
     With `same`, both are known to have come to the same by the same results, which passes however few the questions.
 
@@ -111,7 +111,7 @@ def held_to_baseline(
     elif real and good < -drop - _TINY:
         state = "failed"
     enough = _enough(_spread(found.low, found.high, found.n), drop, kind, together) if drop > 0 else None
-    return Held(state, found.mean, found.low, found.high, found.n, found.clusters, enough, same and found.same)
+    return LimitHeld(state, found.mean, found.low, found.high, found.n, found.clusters, enough, same and found.same)
 
 
 def _state(worst: float, best: float, good: float, margin: float) -> State:

@@ -22,7 +22,7 @@ Values = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Corrected:
+class CorrectedWinner:
     """The mean of the one that was chosen for being best, and what is left of it without the luck of being chosen, with
     its interval; `taken` is the difference, 0 or more."""
 
@@ -164,7 +164,7 @@ def chances(values: Values, groups: npt.NDArray[np.int64] | None = None, seed: i
 
 def corrected_mean(
     values: Values, groups: npt.NDArray[np.int64] | None = None, seed: int = 0, level: float = LEVEL
-) -> Corrected:
+) -> CorrectedWinner:
     """The best one's mean corrected for its having been chosen (Tsamardinos, Greasidou and Borboudakis, 2018): for each
     resample the one that is best in it is scored on the questions that were not drawn; the mean of that, and its
     percentiles. Shapes as in `model_confidence_set`. With one configuration nothing is taken off.
@@ -178,10 +178,10 @@ def corrected_mean(
     scores = np.concatenate(found)
     scores = scores[np.isfinite(scores)]
     if not len(scores) or np.ptp(values) == 0:
-        return Corrected(mean, mean, mean, mean)
+        return CorrectedWinner(mean, mean, mean, mean)
     low, high = np.quantile(scores, [(1 - level) / 2, (1 + level) / 2])
     corrected = min(mean, float(scores.mean())) if len(np.unique(values, axis=0)) > 1 else mean
-    return Corrected(mean, corrected, float(low), float(high))
+    return CorrectedWinner(mean, corrected, float(low), float(high))
 
 
 def _resampled(values: Values, groups: npt.NDArray[np.int64] | None, seed: int) -> Iterator[tuple[Values, Values]]:

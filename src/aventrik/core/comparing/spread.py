@@ -26,7 +26,7 @@ class Spread:
 
 
 @dataclass(frozen=True)
-class Moved:
+class MovedQuestion:
     """A question that two runs score otherwise: by its key, the score in the first and in the second, and whether the
     second is the better one."""
 
@@ -59,11 +59,11 @@ def _spread(values: Sequence[float], low: float, high: float) -> Spread:
     )  # fmt: skip
 
 
-def moved(first: Side, second: Side, name: str) -> list[Moved]:
+def moved(first: Side, second: Side, name: str) -> list[MovedQuestion]:
     """The questions that both runs have and score otherwise: what became worse first, by how much."""
     sign = -1 if less_is_better(name, first.own) else 1
     found = [
-        Moved(key, one, other, sign * (other - one) > 0)
+        MovedQuestion(key, one, other, sign * (other - one) > 0)
         for key in shared_keys(first, second, name)
         if abs((one := first.scores[key][name]) - (other := second.scores[key][name])) > 1e-9
     ]

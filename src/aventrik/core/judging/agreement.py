@@ -52,7 +52,7 @@ class Bin:
 
 
 @dataclass(frozen=True)
-class Found:
+class RaterAgreement:
     """Agreement on `n` pairs: their share with the same verdict and its interval, kappa, the confusion table (rows: what
     the judge said, columns: people), the share of each class of people's and of each group that the judge has alike,
     calibration, and its error: how far confidence and being right are apart on average."""
@@ -70,7 +70,7 @@ class Found:
     calibration_error: float
 
 
-def agreement(pairs: Sequence[Pair], classes: Sequence[str] = (), seed: int = 0) -> Found:
+def agreement(pairs: Sequence[Pair], classes: Sequence[str] = (), seed: int = 0) -> RaterAgreement:
     """How far a judge and people agree; `classes` in the order in which they are told. Raises ValueError for no pair."""
     if not pairs:
         raise ValueError("expected at least one pair")
@@ -82,7 +82,7 @@ def agreement(pairs: Sequence[Pair], classes: Sequence[str] = (), seed: int = 0)
     worth = float(weights.sum() ** 2 / np.sum(weights**2))  # Kish's effective number
     low, high = share_interval(raw * worth, worth)
     counts = np.rint(_confusion(pairs, names, np.ones(len(pairs)))).astype(int)
-    return Found(
+    return RaterAgreement(
         len(pairs), raw, low, high, kappa_of(pairs, names, seed), names,
         tuple(tuple(int(each) for each in row) for row in counts),
         tuple(_share(name, [p for p in pairs if p.person == name]) for name in names if counts[:, names.index(name)].any()),

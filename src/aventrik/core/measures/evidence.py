@@ -8,15 +8,14 @@ from functools import cached_property
 
 import numpy as np
 
-from ..chunking import ChunkTable
-from ..chunking.lookup import chunks_of
+from ..chunking import ChunkTable, chunks_of
 from ..documents.spans import Range, common, merge
 from ..testsets import Question, Quoted
 from ..text.rulers import word_edges
 
 
 @dataclass(frozen=True)
-class Evidence:
+class EvidencePlace:
     """One place where a fact stands. `ink` are the ranges of its characters that are no white space; without any (the
     place is lost) it can't be covered."""
 
@@ -31,7 +30,7 @@ class Evidence:
         return sum(end - start for start, end in self.ink)
 
 
-Need = tuple[Evidence, ...]  # alternatives: any one serves
+Need = tuple[EvidencePlace, ...]  # alternatives: any one serves
 Needs = tuple[Need, ...]
 Ranges = dict[str, list[Range]]  # of each document sorted, disjoint ranges
 
@@ -41,17 +40,17 @@ def evidence_of(question: Question) -> Needs:
     return tuple(tuple(_evidence(quoted) for quoted in need.spans) for need in question.needs)
 
 
-def _evidence(quoted: Quoted) -> Evidence:
+def _evidence(quoted: Quoted) -> EvidencePlace:
     if not 0 <= quoted.start < quoted.end:
-        return Evidence(quoted.doc, quoted.start, quoted.end)
+        return EvidencePlace(quoted.doc, quoted.start, quoted.end)
     if len(quoted.quote) != quoted.end - quoted.start:  # a place without words: all of it counts
-        return Evidence(quoted.doc, quoted.start, quoted.end, ((quoted.start, quoted.end),))
+        return EvidencePlace(quoted.doc, quoted.start, quoted.end, ((quoted.start, quoted.end),))
     starts, ends = word_edges(quoted.quote)
     ink = np.stack([starts, ends], axis=1) + quoted.start
-    return Evidence(quoted.doc, quoted.start, quoted.end, tuple((start, end) for start, end in ink.tolist()))
+    return EvidencePlace(quoted.doc, quoted.start, quoted.end, tuple((start, end) for start, end in ink.tolist()))
 
 
-def cover(evidence: Evidence, served: Sequence[Range]) -> float:
+def cover(evidence: EvidencePlace, served: Sequence[Range]) -> float:
     """Ink of the evidence inside the union of the served ranges of its document ÷ its ink, 0 to 1."""
     size = evidence.size
     if not size or not served:

@@ -43,7 +43,7 @@ class Reached:
 
 
 @dataclass(frozen=True)
-class Held:
+class StagesHeld:
     """Which needs each stage of a question held.
 
     `context`: what the answering model was shown meets it; `stated`: the answer states the fact, None where that is
@@ -75,7 +75,7 @@ def why(lost: str) -> str:
     return f"search returned it, and {step} dropped it" if step else STAGES.get(lost, "")
 
 
-def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
+def lost_at(needs: Needs, held: StagesHeld, standing: Mapping[str, str]) -> Losses:
     """For each need where it was lost; `standing` says of each document of its evidence "in", "left out" or "gone"."""
     found: list[str] = []
     for place, need in enumerate(needs):
@@ -95,7 +95,7 @@ def lost_at(needs: Needs, held: Held, standing: Mapping[str, str]) -> Losses:
     return Losses(tuple(found))
 
 
-def _last_held(held: Held, place: int) -> list[bool]:
+def _last_held(held: StagesHeld, place: int) -> list[bool]:
     """Of each step whether it is the one behind which a need that the candidates met is no longer met, to the end."""
     after = [bool(met[place]) for met in held.steps]
     return [

@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from ..documents.spans import Range, common, length, merge
-from .evidence import Evidence, Needs, cover
+from .evidence import EvidencePlace, Needs, cover
 
 COVER = 0.9
 CUT_OFFS = (1, 3, 5, 10)
@@ -52,7 +52,7 @@ class Walked:
 
 def walk(needs: Needs, items: Sequence[Retrieved], enough: float = COVER) -> Walked:
     """Walks down a list; only items of documents that hold evidence take time."""
-    places: dict[str, list[tuple[int, int, Evidence]]] = {}
+    places: dict[str, list[tuple[int, int, EvidencePlace]]] = {}
     for number, need in enumerate(needs):
         for choice, place in enumerate(need):
             places.setdefault(place.doc, []).append((number, choice, place))

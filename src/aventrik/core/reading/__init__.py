@@ -92,7 +92,7 @@ def _zipped(data: bytes, suffix: str) -> str:
 
 
 @dataclass
-class Found:
+class ReadFile:
     """What was found in a file: documents, (path, reason) of what in an archive could not be read, and how many of its
     files are of a format that is not read. All files of an archive are in one of the three."""
 
@@ -109,11 +109,11 @@ def safe_name(name: str) -> str:
     return "".join(c if c.isprintable() else f"\\x{ord(c):02x}" if ord(c) < 256 else f"\\u{ord(c):04x}" for c in plain)
 
 
-def read_file(name: str, data: bytes, reading: Reading) -> Found:
+def read_file(name: str, data: bytes, reading: Reading) -> ReadFile:
     """All that is in a file. Raises `Unreadable` where that is nothing, and for an archive that can't be opened."""
     if not is_archive(name):
-        return Found(read_all(name, data, reading))
-    found = Found()
+        return ReadFile(read_all(name, data, reading))
+    found = ReadFile()
     met: set[str] = set()
     for inner, content in entries(name, data):
         path = _free(f"{name}/{safe_name(inner)}" if inner else name, met)

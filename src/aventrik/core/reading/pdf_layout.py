@@ -18,7 +18,7 @@ _SAFE_GUTTER = 9.0  # points that no word may reach into on either side of a gut
 
 
 @dataclass(frozen=True, slots=True)
-class Word:
+class PdfWord:
     """One word with its box in points, from the top left of the page."""
 
     text: str
@@ -34,7 +34,7 @@ class Word:
 class Line:
     """Words on one baseline, from left to right."""
 
-    words: tuple[Word, ...]
+    words: tuple[PdfWord, ...]
 
     @cached_property
     def x0(self) -> float:
@@ -71,7 +71,7 @@ class Line:
     @cached_property
     def segments(self) -> tuple[Line, ...]:
         """Its stretches of words that stand further apart than words do."""
-        found: list[list[Word]] = [[self.words[0]]]
+        found: list[list[PdfWord]] = [[self.words[0]]]
         for word in self.words[1:]:
             if word.x0 - found[-1][-1].x1 > max(1.1 * word.size, 6.0):
                 found.append([])
@@ -87,7 +87,7 @@ class Line:
     def text(self) -> str:
         """The words with a blank between those that stand apart."""
         pieces: list[str] = []
-        last: Word | None = None
+        last: PdfWord | None = None
         for word in self.words:
             if _LEADER.match(word.text) and len(self.words) > 2:
                 continue
@@ -98,7 +98,7 @@ class Line:
         return "".join(pieces)
 
 
-def words_of(page: Any, boxes: Sequence[tuple[float, float, float, float]] = ()) -> list[Word]:
+def words_of(page: Any, boxes: Sequence[tuple[float, float, float, float]] = ()) -> list[PdfWord]:
     """The upright words of a pdfplumber page outside the given boxes (x0, top, x1, bottom)."""
     found = []
     for word in page.extract_words(x_tolerance_ratio=0.15, y_tolerance=2, extra_attrs=["size", "fontname"]):
@@ -108,14 +108,14 @@ def words_of(page: Any, boxes: Sequence[tuple[float, float, float, float]] = ())
         if any(box[0] <= middle[0] <= box[2] and box[1] <= middle[1] <= box[3] for box in boxes):
             continue
         found.append(
-            Word(word["text"], word["x0"], word["x1"], word["top"], word["bottom"], word["size"], word["fontname"])
+            PdfWord(word["text"], word["x0"], word["x1"], word["top"], word["bottom"], word["size"], word["fontname"])
         )
     return found
 
 
-def rows_of(words: Iterable[Word]) -> list[Line]:
+def rows_of(words: Iterable[PdfWord]) -> list[Line]:
     """Words gathered by baseline, top to bottom: a word belongs to a row when their middles are level."""
-    rows: list[list[Word]] = []
+    rows: list[list[PdfWord]] = []
     for word in sorted(words, key=lambda each: (each.bottom, each.x0)):
         if rows:
             last = rows[-1]

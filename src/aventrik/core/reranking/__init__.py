@@ -104,7 +104,7 @@ Refined = list[Item]
 
 
 @dataclass(frozen=True)
-class Means:
+class StepMeans:
     """What a step may use, each None where its entry in `STEPS` does not ask for it: how rare a term is in the corpus,
     its model, the documents by name, and the ranges of the chunks that stand at some distance from a chunk in its
     document (empty beyond its ends).
@@ -172,7 +172,7 @@ def apply(
     questions: Sequence[str],
     items: Sequence[Sequence[Item]],
     settings: Mapping[str, Any],
-    means: Means,
+    means: StepMeans,
 ) -> list[Ranked]:
     """What one step leaves of each question's candidates."""
     module: Any = import_module(f"{__name__}.{name.replace('-', '_')}")

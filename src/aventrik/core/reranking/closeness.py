@@ -10,12 +10,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ..text import content_terms, terms
-from . import Item, Means, Rarity, Refined
+from . import Item, Rarity, Refined, StepMeans
 
 _WINDOW = 40
 
 
-def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, weight: float) -> list[Refined]:
+def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, weight: float) -> list[Refined]:
     """Orders by (1 − weight) · old score scaled to 0…1 + weight · closeness; equal ones keep their order.
 
     Closeness is the greatest share of the question's term weight inside any window of 40 words of the

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from . import Item, Means, Refined
+from . import Item, Refined, StepMeans
 
 
-def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int) -> list[Refined]:
+def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, keep: int) -> list[Refined]:
     """The first `keep` candidates of each question by the model's score; those behind it are dropped."""
     pairs = [(question, [item.text for item in row[:keep]]) for question, row in zip(questions, items)]
     assert means.reranker is not None

@@ -7,14 +7,14 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from . import Item, Means, Refined
+from . import Item, Refined, StepMeans
 from .likeness import passages
 
 
 def apply(
     questions: Sequence[str],
     items: Sequence[Sequence[Item]],
-    means: Means,
+    means: StepMeans,
     way: str,
     above: float,
     balance: float,

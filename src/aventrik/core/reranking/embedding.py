@@ -7,11 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from . import Item, Means, Refined
+from . import Item, Refined, StepMeans
 
 
 def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int, least: float
+    questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, keep: int, least: float
 ) -> list[Refined]:
     """The first `keep` candidates of each question by the cosine of question and text, those below `least` and those
     behind dropped; equal ones keep their order."""

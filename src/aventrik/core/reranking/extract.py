@@ -15,7 +15,7 @@ from ..documents.spans import Range
 from ..offline.synonyms import leader
 from ..protocols import Task
 from ..text import content_terms, count_tokens, sentences
-from . import Item, Means, Rarity, Refined, cut
+from . import Item, Rarity, Refined, StepMeans, cut
 
 _NEAR = 0.4  # of a sentence's weight, what it lends to each of its neighbours
 _SOURCE = 0.25  # of a term's weight, what it counts where the headings hold it
@@ -38,7 +38,7 @@ class Choosing:
 def apply(
     questions: Sequence[str],
     items: Sequence[Sequence[Item]],
-    means: Means,
+    means: StepMeans,
     keep: int,
     share: float,
     first: int,
@@ -74,7 +74,9 @@ def apply(
     return made
 
 
-def _by_model(questions: Sequence[str], rows: Sequence[Sequence[Item]], means: Means) -> list[list[list[Range] | None]]:
+def _by_model(
+    questions: Sequence[str], rows: Sequence[Sequence[Item]], means: StepMeans
+) -> list[list[list[Range] | None]]:
     """Of each item the ranges that a model quotes; None where its reply failed."""
     assert means.language is not None
     tasks = [
@@ -118,7 +120,7 @@ def _quoted(text: str, ranges: Chunk, quote: str) -> Range | None:
 
 
 @dataclass(frozen=True)
-class Sentence:
+class ScoredSentence:
     """A sentence as the rule sees it: its place, its terms by their leaders, its tokens, and whether it opens a section."""
 
     place: Range
@@ -128,15 +130,15 @@ class Sentence:
 
 
 def _by_rule(
-    questions: Sequence[str], rows: Sequence[Sequence[Item]], means: Means, how: Choosing
+    questions: Sequence[str], rows: Sequence[Sequence[Item]], means: StepMeans, how: Choosing
 ) -> list[list[list[Range] | None]]:
     assert means.rarity is not None
     assert means.document is not None
-    known: dict[tuple[str, Chunk], list[Sentence]] = {}
+    known: dict[tuple[str, Chunk], list[ScoredSentence]] = {}
     made: list[list[list[Range] | None]] = []
     for question, row in zip(questions, rows):
         wanted = _wanted(question, means.rarity)
-        found: list[list[Sentence]] = []
+        found: list[list[ScoredSentence]] = []
         for item in row:
             name = (item.doc, item.ranges)
             if name not in known:
@@ -146,11 +148,11 @@ def _by_rule(
     return made
 
 
-def _sentences_of(document: Document, ranges: Chunk) -> Iterator[Sentence]:
+def _sentences_of(document: Document, ranges: Chunk) -> Iterator[ScoredSentence]:
     for start, end in ranges:
         for place in sentences(document.text, start, end):
             text = document.text[place[0] : place[1]]
-            yield Sentence(place, _leaders(text), count_tokens(text), _opens(document, place[0]))
+            yield ScoredSentence(place, _leaders(text), count_tokens(text), _opens(document, place[0]))
 
 
 def _opens(document: Document, offset: int) -> bool:
@@ -162,7 +164,7 @@ def _opens(document: Document, offset: int) -> bool:
 
 
 def _best(
-    wanted: dict[str, float], row: Sequence[Item], found: Sequence[Sequence[Sentence]], how: Choosing
+    wanted: dict[str, float], row: Sequence[Item], found: Sequence[Sequence[ScoredSentence]], how: Choosing
 ) -> Iterator[list[Range]]:
     """Of each item the sentences that are kept."""
     whole = math.fsum(wanted.values())

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from . import Item, Means, Refined
+from . import Item, Refined, StepMeans
 from .likeness import cosines_to
 
 
 def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, least: float, of: str, spare: int
+    questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, least: float, of: str, spare: int
 ) -> list[Refined]:
     """The items of at least `least`, in their order, but never fewer than `spare` of the first.
 

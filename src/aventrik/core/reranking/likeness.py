@@ -9,10 +9,10 @@ import numpy as np
 import numpy.typing as npt
 
 from ..text import content_terms
-from . import Item, Means
+from . import Item, StepMeans
 
 
-def cosines_to(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means) -> list[list[float]]:
+def cosines_to(questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans) -> list[list[float]]:
     """The cosine of each item's text and its question."""
     made = []
     for question, row, rows in zip(questions, items, passages(items, means)):
@@ -23,7 +23,7 @@ def cosines_to(questions: Sequence[str], items: Sequence[Sequence[Item]], means:
     return made
 
 
-def passages(items: Sequence[Sequence[Item]], means: Means) -> list[npt.NDArray]:
+def passages(items: Sequence[Sequence[Item]], means: StepMeans) -> list[npt.NDArray]:
     """Of each list the unit vectors of its texts, shape (items, d); each text is embedded once."""
     if means.vectors is None:
         return [_by_terms([item.text for item in row])[0] for row in items]

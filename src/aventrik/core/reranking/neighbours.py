@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from ..context.serving import tidy
 from ..documents.spans import Range
 from ..text import sentences
-from . import Item, Means, Refined, cut
+from . import Item, Refined, StepMeans, cut
 
 _REACH = 4000  # characters on each side in which sentences are looked for
 
@@ -15,7 +15,7 @@ _REACH = 4000  # characters on each side in which sentences are looked for
 def apply(
     questions: Sequence[str],
     items: Sequence[Sequence[Item]],
-    means: Means,
+    means: StepMeans,
     before: int,
     after: int,
     unit: str,
@@ -51,6 +51,6 @@ def _sentences(text: str, ranges: Sequence[Range], before: int, after: int) -> l
     return found
 
 
-def _chunks(chunk: int, means: Means, before: int, after: int) -> list[Range]:
+def _chunks(chunk: int, means: StepMeans, before: int, after: int) -> list[Range]:
     assert means.beside is not None
     return [each for step in range(-before, after + 1) if step for each in means.beside(chunk, step)]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from . import Item, Means, Refined
+from . import Item, Refined, StepMeans
 
 
 def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, way: str, keep: int
+    questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, way: str, keep: int
 ) -> list[Refined]:
     """Orders the first `keep` items of each question, by their scores; those behind stay as they are.
 

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ..protocols import Task
-from . import Item, Means, Refined
+from . import Item, Refined, StepMeans
 
 
 def apply(
-    questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, keep: int, scale: str
+    questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, keep: int, scale: str
 ) -> list[Refined]:
     """Asks about the first `keep` candidates of each question; those behind keep their order behind the rest.
 

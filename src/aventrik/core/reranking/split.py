@@ -8,10 +8,10 @@ from ..chunking import Chunk
 from ..documents import Document
 from ..documents.spans import Range
 from ..text import sentences
-from . import Item, Means, Refined, cut
+from . import Item, Refined, StepMeans, cut
 
 
-def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: Means, size: int) -> list[Refined]:
+def apply(questions: Sequence[str], items: Sequence[Sequence[Item]], means: StepMeans, size: int) -> list[Refined]:
     """Every item in pieces of whole sentences and table rows, as many together as `size` characters hold, at least one.
     A piece has the score of its item, and stands in its place; a piece of a table begins with the table's first row.
 

@@ -39,7 +39,7 @@ class Drift:
 
 
 @dataclass(frozen=True)
-class Found:
+class QueriesFound:
     """What the queries of a question came to, the question's first: of each the first passages that it found, best first,
     and the cosine of its vector with the nearest one (None without vectors of a ready-made embedding model: one that has
     learnt from the corpus knows no word that is not there)."""
@@ -49,7 +49,7 @@ class Found:
 
 
 def likenesses(
-    texts: Sequence[str], found: Found, terms_of: Callable[[int], frozenset[str]], rarity: Callable[[str], float]
+    texts: Sequence[str], found: QueriesFound, terms_of: Callable[[int], frozenset[str]], rarity: Callable[[str], float]
 ) -> list[float]:
     """The likeness of each rewrite to the question, the first of the texts, from 0 to 1: how far it belongs where the
     question leads. It is the mean of

@@ -39,7 +39,7 @@ _VAGUE = frozenset("often sometimes usually commonly typically formerly generall
 
 
 @dataclass(frozen=True)
-class Entry:
+class GlossaryEntry:
     """A term and what it means; `short` says that the term is an abbreviation, whose meaning is its long form."""
 
     term: str
@@ -47,17 +47,17 @@ class Entry:
     short: bool = False
 
 
-def definitions(document: Document) -> list[Entry]:
+def definitions(document: Document) -> list[GlossaryEntry]:
     """The definitions that a document holds: long forms beside abbreviations (after Schwartz and Hearst, 2003),
     sentences that say what a term means or is called, rows of tables of terms, and lines under a heading such as
     “Glossary”."""
-    found: dict[tuple[str, str], Entry] = {}
+    found: dict[tuple[str, str], GlossaryEntry] = {}
     for entry in (*_rows(document), *_of_sentences(document)):
         found.setdefault((entry.term.casefold(), entry.meaning.casefold()), entry)
     return list(found.values())
 
 
-def _rows(document: Document) -> Iterator[Entry]:
+def _rows(document: Document) -> Iterator[GlossaryEntry]:
     """Of tables whose columns are a term and its meaning."""
     cells: dict[int, dict[str, str]] = {}
     for part in document.parts:
@@ -69,7 +69,7 @@ def _rows(document: Document) -> Iterator[Entry]:
         yield from _entry(term, meaning)
 
 
-def _of_sentences(document: Document) -> Iterator[Entry]:
+def _of_sentences(document: Document) -> Iterator[GlossaryEntry]:
     for start, end in sentences(document.text):
         text = document.text[start:end]
         if len(text) > 2000:
@@ -87,7 +87,7 @@ def _of_sentences(document: Document) -> Iterator[Entry]:
                 yield from _entry(said["term"], said["meaning"])
 
 
-def _entry(term: str, meaning: str) -> Iterator[Entry]:
+def _entry(term: str, meaning: str) -> Iterator[GlossaryEntry]:
     """The entry, where term and meaning can be such."""
     term = term.strip(" \t“”\"'`()*_-")
     meaning = " ".join(meaning.strip(" \t“”\"'`*_").rstrip(".").split())[:_LONGEST_MEANING]
@@ -102,10 +102,10 @@ def _entry(term: str, meaning: str) -> Iterator[Entry]:
         return
     if "//" in meaning or "?" in term or term.casefold() == meaning.casefold():
         return
-    yield Entry(term, meaning, len(words) == 1 and term.isupper())
+    yield GlossaryEntry(term, meaning, len(words) == 1 and term.isupper())
 
 
-def abbreviations(sentence: str) -> Iterator[Entry]:
+def abbreviations(sentence: str) -> Iterator[GlossaryEntry]:
     """Short forms in brackets behind their long forms: the shortest run of words before the bracket in which the letters
     of the short form stand in order, the first of them at the beginning of a word (Schwartz and Hearst, 2003)."""
     for found in _SHORT.finditer(sentence):
@@ -115,7 +115,7 @@ def abbreviations(sentence: str) -> Iterator[Entry]:
         before = WORD.findall(sentence[: found.start()])[-min(len(short) + 5, 2 * len(short)) :]
         long = _long_form(short, " ".join(before))
         if long and len(long) > len(short):
-            yield Entry(short, long, True)
+            yield GlossaryEntry(short, long, True)
 
 
 def _long_form(short: str, before: str) -> str:
@@ -135,9 +135,9 @@ def _long_form(short: str, before: str) -> str:
 class Glossary:
     """The entries of a corpus, found by the words of a question."""
 
-    def __init__(self, entries: Iterable[Entry]) -> None:
+    def __init__(self, entries: Iterable[GlossaryEntry]) -> None:
         counts: Counter[tuple[str, ...]] = Counter()
-        said: dict[tuple[str, ...], Counter[Entry]] = {}
+        said: dict[tuple[str, ...], Counter[GlossaryEntry]] = {}
         for entry in entries:
             name = _stems(entry.term)
             counts[name] += 1
@@ -145,7 +145,7 @@ class Glossary:
         self.entries = [
             min(each, key=lambda entry: (-each[entry], entry.term, entry.meaning)) for each in said.values()
         ]
-        self._by_first: dict[str, list[tuple[tuple[str, ...], Entry]]] = {}
+        self._by_first: dict[str, list[tuple[tuple[str, ...], GlossaryEntry]]] = {}
         for entry in self.entries:
             names = [_stems(entry.term)]
             if entry.short:
@@ -154,11 +154,11 @@ class Glossary:
                 if name:
                     self._by_first.setdefault(name[0], []).append((name, entry))
 
-    def about(self, question: str, most: int = 6) -> list[Entry]:
+    def about(self, question: str, most: int = 6) -> list[GlossaryEntry]:
         """The entries whose term, or of an abbreviation whose long form, stands in a question word for word, in their
         order there."""
         words = _stems(question)
-        found: dict[Entry, None] = {}
+        found: dict[GlossaryEntry, None] = {}
         for place, word in enumerate(words):
             for name, entry in self._by_first.get(word, ()):
                 if words[place : place + len(name)] == name:
@@ -170,7 +170,7 @@ def _stems(text: str) -> tuple[str, ...]:
     return tuple(stem(word) for word in WORD.findall(text.lower()))
 
 
-def lines(question: str, entries: Sequence[Entry]) -> list[str]:
+def lines(question: str, entries: Sequence[GlossaryEntry]) -> list[str]:
     """Entries as lines “term: meaning”, without those that add no word to the question."""
     known = set(_stems(question))
     return [

@@ -51,14 +51,14 @@ class Comparison:
 
 
 @dataclass(frozen=True)
-class Joined:
+class JoinedConditions:
     """Conditions joined by "and", "or", or one under "not"."""
 
     how: str
     parts: tuple[Condition, ...]
 
 
-Condition = Comparison | Joined
+Condition = Comparison | JoinedConditions
 
 
 @dataclass(frozen=True)
@@ -138,13 +138,13 @@ class _Parser:
         parts = [self._all()]
         while self._take("or"):
             parts.append(self._all())
-        return parts[0] if len(parts) == 1 else Joined("or", tuple(parts))
+        return parts[0] if len(parts) == 1 else JoinedConditions("or", tuple(parts))
 
     def _all(self) -> Condition:
         parts = [self._one()]
         while self._take("and"):
             parts.append(self._one())
-        return parts[0] if len(parts) == 1 else Joined("and", tuple(parts))
+        return parts[0] if len(parts) == 1 else JoinedConditions("and", tuple(parts))
 
     def _one(self) -> Condition:
         column = self._now.column
@@ -153,7 +153,7 @@ class _Parser:
             raise self._wrong(column, f"nested more than {_DEEPEST} deep")
         try:
             if self._take("not"):
-                return Joined("not", (self._one(),))
+                return JoinedConditions("not", (self._one(),))
             if self._take("("):
                 found = self._any()
                 self._need(")")
@@ -172,7 +172,7 @@ class _Parser:
             negated = self._take("not") is not None
             self._need("null")
             found: Condition = Comparison(field.text, "null", (), field.column)
-            return Joined("not", (found,)) if negated else found
+            return JoinedConditions("not", (found,)) if negated else found
         negated = self._take("not") is not None
         operators = ("in", "like", "between") if negated else ("in", "like", "between", *_COMPARE, "!=")
         operator = self._need(*operators).text.replace("!=", "<>")
@@ -190,14 +190,14 @@ class _Parser:
                 Comparison(field.text, ">=", (low,), field.column),
                 Comparison(field.text, "<=", (self._value(),), field.column),
             )
-            found = Joined("and", pair)
+            found = JoinedConditions("and", pair)
         else:
             column = self._now.column
             value = self._value()
             if operator == "like" and not isinstance(value, str):
                 raise self._wrong(column, f"like needs a text in single quotes, not {value:g}")
             found = Comparison(field.text, operator, (value,), field.column)
-        return Joined("not", (found,)) if negated else found
+        return JoinedConditions("not", (found,)) if negated else found
 
     def _value(self) -> Value:
         token = self._now

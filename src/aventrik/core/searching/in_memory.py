@@ -20,7 +20,7 @@ Nearest = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"
 
 
 @dataclass(frozen=True)
-class Span:
+class ShardSpan:
     """A shard of a corpus: its chunks from `first` to before `last`, and its index texts."""
 
     first: int
@@ -29,14 +29,14 @@ class Span:
     last_text: int
 
 
-def span_of(table: ChunkTable, owner: npt.NDArray[np.int32] | None, number: int, count: int) -> Span:
+def span_of(table: ChunkTable, owner: npt.NDArray[np.int32] | None, number: int, count: int) -> ShardSpan:
     """The shard of that number (from 0) of so many, which hold whole documents and about as many chunks each."""
     documents = len(table.docs)
     # Where each document's chunks begin; a shard begins with the document that is nearest to its share.
     firsts = np.searchsorted(table.doc, np.arange(documents + 1))
     edges = [int(firsts[np.searchsorted(firsts, len(table) * part // count)]) for part in (number, number + 1)]
     texts = edges if owner is None else np.searchsorted(owner, edges).tolist()
-    return Span(edges[0], edges[1], int(texts[0]), int(texts[1]))
+    return ShardSpan(edges[0], edges[1], int(texts[0]), int(texts[1]))
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,7 +51,7 @@ class InMemory:
     keyword: KeywordIndex | None = None
     nearest: Nearest | None = None
     text_of: Callable[[int], str] = lambda chunk: ""
-    span: Span | None = None
+    span: ShardSpan | None = None
 
     def by_words(
         self, queries: Sequence[str], top: int, condition: frozenset[str] | None, how: WordSearch = PLAIN

@@ -23,7 +23,7 @@ Matrix = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Form:
+class SetForm:
     """What a set of questions looks like: means over its questions, shares from 0 to 1."""
 
     questions: int
@@ -47,14 +47,14 @@ class ToldApart:
     by: tuple[tuple[str, float], ...]
 
 
-def form_of(questions: Sequence[Question], ranks: Mapping[str, int]) -> Form:
+def form_of(questions: Sequence[Question], ranks: Mapping[str, int]) -> SetForm:
     """The form of a set; `ranks` give the rank of each answerable question's evidence under plain keyword search, by id,
     0 where it is not found. Raises ValueError for an empty set."""
     if not questions:
         raise ValueError("a set without questions has no form")
     count = len(questions)
     answerable = [question for question in questions if question.needs]
-    return Form(
+    return SetForm(
         count,
         sum(len(question.question.split()) for question in questions) / count,
         sum(len(set(content_terms(question.question))) for question in questions) / count,

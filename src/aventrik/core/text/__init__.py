@@ -9,20 +9,8 @@ from functools import lru_cache
 import Stemmer
 
 from ..documents.spans import Range
+from .word import STOP_WORDS, WORD
 
-# Marks that stand on or beside letters and are no letters themselves: accents, vowel signs, joiners.
-_MARKS = (
-    "\u0300-\u036f\u0483-\u0489\u0591-\u05bd\u05bf\u05c1-\u05c7\u0610-\u061a\u064b-\u065f\u0670\u06d6-\u06ed"
-    + "".join(
-        f"{chr(block + 1)}-{chr(block + 3)}{chr(block + 0x3C)}{chr(block + 0x3E)}-{chr(block + 0x4D)}"
-        f"{chr(block + 0x55)}-{chr(block + 0x57)}{chr(block + 0x62)}{chr(block + 0x63)}"
-        for block in range(0x0900, 0x0E00, 0x80)
-    )
-    + "\u0e31\u0e34-\u0e3a\u0e47-\u0e4e\u0eb1\u0eb4-\u0ebc\u0ec8-\u0ecd\u102b-\u103e\u17b4-\u17d3\u200c\u200d"
-    "\u3099\u309a\ufe20-\ufe2f"
-)
-_LETTERS = rf"[^\W\d_]+(?:[{_MARKS}]+[^\W\d_]*)*"
-WORD = re.compile(rf"\d+(?:[.,:]\d+)*|{_LETTERS}(?:['’]{_LETTERS})*|[^\W_]+")
 # Scripts that are written without white space between words, or whose words carry their endings in writing.
 _UNSPACED = (
     "\u0e00-\u0e7f\u3005-\u3007\u3040-\u30ff\u31f0-\u31ff\u3400-\u4dbf\u4e00-\u9fff\uac00-\ud7af\uf900-\ufaff"
@@ -40,16 +28,6 @@ _ABBREVIATION = re.compile(
     r"(?:^|[\s(\[])(?:e\.g|i\.e|etc|cf|vs|viz|no|nos|fig|figs|dr|mr|mrs|ms|st|sec|ch|vol|pp?|ed|eds|approx|"
     r"dept|inc|ltd|jr|sr|al|bzw|usw|ca|evtl|ggf|inkl|abs|art|nr|str|hr|mme|mlle|env|sra|ud|uds|núm|pág|av|[^\W\d_])\.$",
     re.IGNORECASE,
-)
-
-STOP_WORDS = frozenset(
-    """a about above after again against all also am an and any are as at be because been before being below
-    between both but by can could did do does doing down during each either else ever few for from further get
-    got had has have having he her here hers him his how however i if in into is it its itself just let may me
-    might more most much must my neither no nor not of off on once one only onto or other others ought our ours
-    out over own per please rather same shall she should since so some still such than that the their theirs
-    them then there these they this those though through thus to too under until up upon us very via was we were
-    what when where whether which while who whom whose why will with within without would yes yet you your yours""".split()
 )
 
 _stemmer = Stemmer.Stemmer("english", 0)

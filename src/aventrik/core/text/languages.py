@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import Stemmer
 
-from . import STOP_WORDS, WORD
+from .word import STOP_WORDS, WORD
 
 ENGLISH = "english"
 AUTO, NONE = "auto", "none"

@@ -14,7 +14,7 @@ from ..tables.results import TabledResults
 from ..tables.runs import TabledRuns
 from ..tables.upkeep import clean, counts, damaged
 from . import upkeep
-from .database import Database
+from .database import EmbeddedDatabase
 
 
 class EmbeddedStore:
@@ -24,14 +24,14 @@ class EmbeddedStore:
 
     def __init__(self, folder: Path, arrays: FolderArrays | None = None) -> None:
         self.address = folder
-        self.database = Database(folder)
+        self.database = EmbeddedDatabase(folder)
         self.documents = TabledDocuments(self.database)
         self.results = TabledResults(self.database)
         self.arrays = arrays or FolderArrays(folder / "arrays")
         self.arrays.database = self.database
         self.runs = TabledRuns(self.database)
         self.calls = TabledCalls(self.database)
-        self.limits = TabledLimits(lambda: Database(folder))
+        self.limits = TabledLimits(lambda: EmbeddedDatabase(folder))
 
     def transaction(self) -> AbstractContextManager[None]:
         """All that is written inside stands together or not at all."""

@@ -18,7 +18,7 @@ from ..tables.schema import FORMAT, SCHEMA
 _AT_ONCE = 500  # values in one statement
 
 
-class Database:
+class EmbeddedDatabase:
     """Opens, and creates when it is missing, the file `store.db` in a folder."""
 
     row = "rowid"

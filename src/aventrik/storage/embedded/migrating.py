@@ -8,17 +8,19 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ...core.keys import content_key
 from ..packing import compressed, packed, unpacked
 from ..tables.schema import FORMAT, MIGRATIONS, SCHEMA
-from .database import Database
+
+if TYPE_CHECKING:
+    from .database import EmbeddedDatabase
 
 OLD = "old"  # leads the question keys of runs that formats 1 and 2 held
 
 
-def migrate(database: Database, found: int) -> None:
+def migrate(database: EmbeddedDatabase, found: int) -> None:
     """Brings a store of an older format to the present one, inside the caller's transaction."""
     if found >= 3:
         for before in range(found, FORMAT):
@@ -54,7 +56,7 @@ def migrate(database: Database, found: int) -> None:
         database.execute(f"DROP TABLE old_{table}")
 
 
-def _run(database: Database, row: tuple[Any, ...]) -> None:
+def _run(database: EmbeddedDatabase, row: tuple[Any, ...]) -> None:
     number, key, name, testset, configuration, order, corpus, started, finished, costs, label, note, prompts = row
     spent = json.loads(costs)
     recall = spent.pop("recall", {})
@@ -96,7 +98,7 @@ def _run(database: Database, row: tuple[Any, ...]) -> None:
         )
 
 
-def _results(database: Database, keys: dict[str, str]) -> Iterator[tuple[str, str]]:
+def _results(database: EmbeddedDatabase, keys: dict[str, str]) -> Iterator[tuple[str, str]]:
     """The scores and losses of a question, as records of today's form under ids of their own."""
     found = database.rows("SELECT value FROM old_results WHERE key = ?", (keys.get("scores", ""),))
     if not found:

@@ -12,7 +12,7 @@ from ...core.errors import BadInput
 from ..tables import Database as Any_
 from ..tables import copying
 from ..tables.schema import FORMAT
-from .database import Database, told
+from .database import EmbeddedDatabase, told
 
 _RESTORABLE = (3, 4, 5, FORMAT)  # formats in which the tables of a backup are the same
 _ROWS = 1000  # rows taken in at a time
@@ -26,7 +26,7 @@ def back_up(database: Any_, path: Path) -> dict[str, int]:
     draft.unlink(missing_ok=True)
     try:
         with told(path):
-            other = Database(draft.parent, draft.name)
+            other = EmbeddedDatabase(draft.parent, draft.name)
         try:
             counts = copying.back_up(database, other)
             other.fold()

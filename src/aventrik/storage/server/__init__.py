@@ -16,7 +16,7 @@ from ..tables.limits import TabledLimits
 from ..tables.results import TabledResults
 from ..tables.runs import TabledRuns
 from ..tables.upkeep import clean, counts, damaged
-from .database import Database
+from .database import ServerDatabase
 
 
 class ServerStore:
@@ -26,7 +26,7 @@ class ServerStore:
 
     def __init__(self, address: str, schema: str, patience: float, arrays: FolderArrays) -> None:
         self.address = address
-        self.database = Database(address, schema, patience)
+        self.database = ServerDatabase(address, schema, patience)
         arrays.database = self.database
         self.documents = TabledDocuments(self.database)
         self.results = TabledResults(self.database)
@@ -34,7 +34,7 @@ class ServerStore:
         self.runs = TabledRuns(self.database)
         self.calls = TabledCalls(self.database)
         self.decided = TabledDecided(self.database)
-        self.limits = TabledLimits(lambda: Database(address, schema, patience))
+        self.limits = TabledLimits(lambda: ServerDatabase(address, schema, patience))
 
     def transaction(self) -> AbstractContextManager[None]:
         """All that is written inside stands together or not at all."""

@@ -32,7 +32,7 @@ class _Lost(Unavailable):
     """The connection broke while something was being done."""
 
 
-class Database:
+class ServerDatabase:
     """Opens, and lays out where there is none, a store in a schema of a database.
 
     Raises `BadInput` for a server that is too old, a wrong password, missing rights or a newer store, and `Unavailable`

@@ -17,7 +17,7 @@ from psycopg import errors, sql
 from ...core.errors import BadInput, Unavailable
 from ...core.indexing import Hit
 from .conditions import of_metadata
-from .database import Database
+from .database import ServerDatabase
 from .statements import asked, met, written
 
 _LONGEST = 2000  # numbers of a vector that pgvector takes into an index
@@ -57,7 +57,7 @@ class SearchDatabase:
     def __init__(self, address: str, schema: str, patience: float = 60.0, megabytes: int = 1024) -> None:
         self.address = address
         self._megabytes = megabytes
-        self._database = Database(address, schema, patience, lay_out=False)
+        self._database = ServerDatabase(address, schema, patience, lay_out=False)
         self._schema = schema
         self._ready = False
         self._pgvector = ""  # the schema that it lives in, once known

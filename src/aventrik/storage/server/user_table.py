@@ -37,7 +37,7 @@ class TableOf:
 
 
 @dataclass(frozen=True)
-class Row:
+class TableRow:
     """A row of a user's table, as it was found."""
 
     id: str
@@ -95,7 +95,7 @@ class UserTable:
             rows = self._link.execute(statement).fetchall()
         return int(rows[0][0]) if rows else 0
 
-    def rows_near(self, queries: npt.NDArray[np.float32], top: int, how: Reaching) -> list[list[Row]]:
+    def rows_near(self, queries: npt.NDArray[np.float32], top: int, how: Reaching) -> list[list[TableRow]]:
         """For each query the nearest rows of a user's table, by its own distance and index.
 
         Raises `BadInput` where its vectors have another length than the queries.
@@ -121,7 +121,7 @@ class UserTable:
                 found.append(self._row(statement, (text, *values, text, top), -1.0))
         return found
 
-    def rows_with(self, queries: Sequence[str], top: int, how: Reaching) -> list[list[Row]]:
+    def rows_with(self, queries: Sequence[str], top: int, how: Reaching) -> list[list[TableRow]]:
         """For each query the rows of a user's table that match its words, by `ts_rank`."""
         where, values = met(how.where, of_columns, lead="AND")
         words: sql.Composable = sql.Identifier(self.table.words)
@@ -139,9 +139,11 @@ class UserTable:
                 found.append(self._row(statement, (self.table.language, query.replace("\0", " "), *values, top), 1.0))
         return found
 
-    def _row(self, statement: Any, values: Sequence[Any], sign: float) -> list[Row]:
+    def _row(self, statement: Any, values: Sequence[Any], sign: float) -> list[TableRow]:
         rows = self._link.execute(statement, values).fetchall()
-        return [Row(str(key), text or "", str(source or ""), sign * float(score)) for key, text, source, score in rows]
+        return [
+            TableRow(str(key), text or "", str(source or ""), sign * float(score)) for key, text, source, score in rows
+        ]
 
     @contextmanager
     def _reading(self) -> Iterator[None]:

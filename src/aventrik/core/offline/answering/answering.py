@@ -12,7 +12,7 @@ import numpy.typing as npt
 from ...text import STOP_WORDS, WORD, stem
 from .asking import FRAME, leaning, read
 from .parts import split
-from .reading import Fit, Sentence, fits_of, pool_of
+from .reading import Fit, ReadSentence, fits_of, pool_of
 
 Likeness = Callable[[str, Sequence[str]], npt.NDArray[np.float32]]  # question, texts → cosines, −1 to 1
 
@@ -60,7 +60,7 @@ def answers(fields: Mapping[str, Any]) -> dict[str, Any]:
     return {"quotes": [pool[best].text] if level > 1 else [], "reason": told, "level": level}
 
 
-def _best(part: str, subject: str, pool: Sequence[Sentence], likeness: Likeness | None) -> list[Sentence]:
+def _best(part: str, subject: str, pool: Sequence[ReadSentence], likeness: Likeness | None) -> list[ReadSentence]:
     question = leaning(read(part), subject) if subject else read(part)
     if not pool or not question.about:
         return []

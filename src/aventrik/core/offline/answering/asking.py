@@ -35,7 +35,7 @@ _LEANT = 0.4  # what a word counts that a part of a question takes from another 
 
 
 @dataclass(frozen=True)
-class Asked:
+class NamedThing:
     """Something that a question names: the word, the terms that may stand for it with how well (0 to 1), whether it is a
     name or a figure."""
 
@@ -70,13 +70,13 @@ _DATE = re.compile(rf"\b(\d{{1,2}}) ({'|'.join(name.capitalize() for name in MON
 
 
 @dataclass(frozen=True)
-class Question:
+class ReadQuestion:
     """`about` what the question names; `form` the pattern that an answer of its kind has, None where any sentence may;
     whether it asks for a definition (`defines`), or for a property of a thing (`column`);
     `focus` the word of `about` that says of what kind the answer is ('headroom' of 'What headroom has …?'); `dates` the days
     that it names, as (day, month)."""
 
-    about: tuple[Asked, ...]
+    about: tuple[NamedThing, ...]
     form: re.Pattern[str] | None
     defines: bool = False
     column: bool = False
@@ -84,7 +84,7 @@ class Question:
     dates: frozenset[tuple[str, str]] = frozenset()
 
 
-def leaning(question: Question, subject: str) -> Question:
+def leaning(question: ReadQuestion, subject: str) -> ReadQuestion:
     """A question with what it leans on: the things that `subject` names and it does not, at a part of their weight; all
     of it for a question that names nothing."""
     terms = {term for asked in question.about for term in asked.terms}
@@ -96,23 +96,23 @@ def leaning(question: Question, subject: str) -> Question:
 
 
 @lru_cache(maxsize=1 << 12)
-def read(text: str) -> Question:
+def read(text: str) -> ReadQuestion:
     """What a question asks for and about."""
     words = words_of(text)
     named = any(c.isupper() for c in text[1:])
-    about: dict[str, Asked] = {}
+    about: dict[str, NamedThing] = {}
     for before, word in zip([None, *words], words):
         if not word.content or (stem(word.lower) in FRAME and not word.figure):
             continue
         if before is not None and before.lower in ("how", "hows") and word.lower in _AFTER_HOW:
             continue
-        about.setdefault(word.term, Asked(word.lower, _standing(word), word.name and named, word.figure))
+        about.setdefault(word.term, NamedThing(word.lower, _standing(word), word.name and named, word.figure))
     form = next((value for kind, value in WANTED if kind.search(text)), None)
     defines = bool(_DEFINES.search(text)) and len(about) <= 4
     focus = next((found["focus"].split()[-1] for kind in _FOCUS if (found := kind.search(text))), "").lower()
     focus = focus if focus not in _TYPES and any(asked.word == focus for asked in about.values()) else ""
     form = None if form is not None and form.pattern == "." else form  # any sentence answers yes or no
-    return Question(tuple(about.values()), form, defines, bool(_COLUMN.search(text)), focus, dates_of(text))
+    return ReadQuestion(tuple(about.values()), form, defines, bool(_COLUMN.search(text)), focus, dates_of(text))
 
 
 def dates_of(text: str) -> frozenset[tuple[str, str]]:

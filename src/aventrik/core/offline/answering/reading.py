@@ -12,7 +12,7 @@ from typing import Any
 from ...text import sentence_texts, stem
 from ..judging.evidence import ROW
 from ..judging.words import Word, words_of
-from .asking import Asked, Question, dates_of, spelt
+from .asking import NamedThing, ReadQuestion, dates_of, spelt
 
 _BETWEEN = re.compile(r"(?<![\d.,:])(\d+(?:\.\d+)?) ?[a-z]{0,3} ?(?:to|and|-|–|until) ?(\d+(?:\.\d+)?)(?![\d:])")
 _BELOW = re.compile(
@@ -38,7 +38,7 @@ _IS = re.compile(
 
 
 @dataclass(frozen=True)
-class Sentence:
+class ReadSentence:
     """A sentence or row of an item: its words' terms, those of the sentence before, of the headings and of the item."""
 
     item: int
@@ -68,7 +68,7 @@ class Sentence:
         return any(low <= value <= high for low, high in self.ranges)
 
 
-def pool_of(context: Sequence[Mapping[str, Any]]) -> list[Sentence]:
+def pool_of(context: Sequence[Mapping[str, Any]]) -> list[ReadSentence]:
     """All sentences of a context, items in order."""
     return [
         each for item in context for each in sentences_of(int(item["number"]), str(item["source"]), str(item["text"]))
@@ -76,7 +76,7 @@ def pool_of(context: Sequence[Mapping[str, Any]]) -> list[Sentence]:
 
 
 @lru_cache(maxsize=1 << 12)
-def sentences_of(number: int, source: str, text: str) -> tuple[Sentence, ...]:
+def sentences_of(number: int, source: str, text: str) -> tuple[ReadSentence, ...]:
     texts = sentence_texts(text)
     terms = [tuple(_terms(words_of(each))) for each in texts]
     headings = frozenset(_terms(words_of(source)))
@@ -91,7 +91,7 @@ def sentences_of(number: int, source: str, text: str) -> tuple[Sentence, ...]:
             each.rstrip()[-1:] not in _ENDS or each.endswith("?") or len(row) < 3 or each.lstrip().startswith("#")
         )
         found.append(
-            Sentence(
+            ReadSentence(
                 number, each, row, here, before, headings, whole, label, is_row, _ranges(each), nearest, dates_of(each)
             )
         )
@@ -129,7 +129,7 @@ class Fit:
     lost_names: bool
 
 
-def fits_of(question: Question, pool: Sequence[Sentence]) -> list[Fit]:
+def fits_of(question: ReadQuestion, pool: Sequence[ReadSentence]) -> list[Fit]:
     """How well each sentence fits a question.
 
     The share of what the question names that the sentence has, each word by how few sentences have it; a word of the sentence
@@ -143,29 +143,29 @@ def fits_of(question: Question, pool: Sequence[Sentence]) -> list[Fit]:
     return [_fit(question, about, weights, whole, each) for each in pool]
 
 
-def _mended(asked: Asked, known: frozenset[str]) -> Asked:
+def _mended(asked: NamedThing, known: frozenset[str]) -> NamedThing:
     if asked.figure or any(term in known for term in asked.terms):
         return asked
     term = spelt(stem(asked.word), known)
     return replace(asked, terms={**asked.terms, term: 0.9}) if term else asked
 
 
-def _weight(asked: Asked, pool: Sequence[Sentence]) -> float:
+def _weight(asked: NamedThing, pool: Sequence[ReadSentence]) -> float:
     """How much a word tells: little where many sentences have it. One that none has weighs as one that a single one has."""
     having = sum(any(term in each.here for term in asked.terms) for each in pool)
     return math.log1p(len(pool) / (max(having, 1) + 0.5)) * (1.3 if asked.name or asked.figure else 1.0) * asked.weight
 
 
-def _best(asked: Asked, terms: frozenset[str]) -> float:
+def _best(asked: NamedThing, terms: frozenset[str]) -> float:
     return max((how for term, how in asked.terms.items() if term in terms), default=0.0)
 
 
-def _stands(asked: Asked, each: Sentence) -> bool:
+def _stands(asked: NamedThing, each: ReadSentence) -> bool:
     """Whether something that is asked about stands in a sentence, the one before or the headings."""
     return any(_best(asked, terms) for terms in (each.here, each.before, each.headings))
 
 
-def _defines(about: Sequence[Asked], each: Sentence) -> bool:
+def _defines(about: Sequence[NamedThing], each: ReadSentence) -> bool:
     """Whether a sentence begins with what is asked about, and says what it is."""
     found = _IS.match(each.text)
     if not found or not about:
@@ -174,7 +174,9 @@ def _defines(about: Sequence[Asked], each: Sentence) -> bool:
     return len(thing) <= 2 * len(about) and all(_best(asked, thing) for asked in about)
 
 
-def _fit(question: Question, about: Sequence[Asked], weights: Sequence[float], whole: float, each: Sentence) -> Fit:
+def _fit(
+    question: ReadQuestion, about: Sequence[NamedThing], weights: Sequence[float], whole: float, each: ReadSentence
+) -> Fit:
     share = 0.0
     matched, lost = set(), False
     for asked, weight in zip(about, weights):

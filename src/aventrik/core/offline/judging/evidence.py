@@ -22,7 +22,7 @@ _APART = 100  # clauses and segments between two sentences that are read as one
 
 
 @dataclass(frozen=True, eq=False)
-class Place:
+class ContextPlace:
     """A sentence, or two that follow one another, of an item: the texts that are quoted; the terms of its words; those of the headings
     and of the sentences around it; those of the whole item; whether it is a row of a table ('Lock: Hexley; Width: 14 ft')."""
 
@@ -51,7 +51,7 @@ class Place:
         return index_of(self.words)
 
 
-def places_of(context: Sequence[Mapping[str, Any]]) -> list[Place]:
+def places_of(context: Sequence[Mapping[str, Any]]) -> list[ContextPlace]:
     """All places of a context, items in order."""
     return [
         place for item in context for place in _places(int(item["number"]), str(item["source"]), str(item["text"]))
@@ -59,7 +59,7 @@ def places_of(context: Sequence[Mapping[str, Any]]) -> list[Place]:
 
 
 @lru_cache(maxsize=1 << 12)
-def _places(number: int, source: str, text: str) -> tuple[Place, ...]:
+def _places(number: int, source: str, text: str) -> tuple[ContextPlace, ...]:
     sentences = sentence_texts(text)
     words = [words_of(sentence)[:_LONGEST] for sentence in sentences]
     terms = [frozenset([word.term for word in row]) for row in words]
@@ -71,10 +71,10 @@ def _places(number: int, source: str, text: str) -> tuple[Place, ...]:
         before = terms[at - 1] if at else nothing
         around = headings | before | (terms[at + 1] if at + 1 < len(terms) else nothing)
         row = bool(ROW.match(sentence))
-        found.append(Place(number, (sentence,), words[at], (), terms[at], around, whole, row))
+        found.append(ContextPlace(number, (sentence,), words[at], (), terms[at], around, whole, row))
         if before and not row:
             both = (sentences[at - 1], sentence)
-            found.append(Place(number, both, words[at - 1], words[at], before | terms[at], around, whole))
+            found.append(ContextPlace(number, both, words[at - 1], words[at], before | terms[at], around, whole))
     return tuple(found)
 
 
@@ -85,12 +85,12 @@ def _behind(word: Word) -> Word:
     )  # fmt: skip
 
 
-def nearest(claim: Sequence[Word], places: Sequence[Place]) -> tuple[Place, Alignment] | None:
+def nearest(claim: Sequence[Word], places: Sequence[ContextPlace]) -> tuple[ContextPlace, Alignment] | None:
     """The place whose wording is nearest to a claim, whatever it says of it; None where none shares a word."""
     wanted = frozenset(word.term for word in claim if word.content) or frozenset(word.term for word in claim)
     shared = [(len(wanted & place.terms) - 0.004 * place.length, number) for number, place in enumerate(places)]
     order = sorted((row for row in shared if row[0] > 0), key=lambda row: (-row[0], row[1]))
-    best: tuple[float, Place, Alignment] | None = None
+    best: tuple[float, ContextPlace, Alignment] | None = None
     for count, number in order[:_LOOKED_AT]:
         if best is not None and (count < _FEWER * order[0][0] or best[2].runs == 1.0):
             break

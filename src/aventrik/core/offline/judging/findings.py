@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from .aligning import Alignment
-from .evidence import Place
+from .evidence import ContextPlace
 from .figures import MONTHS, within
 from .operators import BOLD, CONDITIONS, HEDGES, NARROW, STRONG, WEAK, is_condition, is_negation, is_wide, opposite
 from .units import is_unit, same_amount
@@ -25,7 +25,7 @@ _PREPOSITIONS = frozenset(
 
 
 @dataclass(frozen=True)
-class Finding:
+class Objection:
     """Something that stands against a claim: the verdict that it asks for, how sure it is (0 to 1), and the reason."""
 
     verdict: str
@@ -38,7 +38,7 @@ class Pairing:
     """A claim beside the place that is nearest to it."""
 
     claim: Sequence[Word]
-    place: Place
+    place: ContextPlace
     found: Alignment
     everywhere: Callable[[], frozenset[str]]
 
@@ -68,7 +68,7 @@ class Pairing:
         ]  # fmt: skip
 
 
-def against(pairing: Pairing) -> Iterator[Finding]:
+def against(pairing: Pairing) -> Iterator[Objection]:
     """All that stands against a claim whose wording is near."""
     yield from figures(pairing)
     yield from cells(pairing)
@@ -78,7 +78,7 @@ def against(pairing: Pairing) -> Iterator[Finding]:
     yield from left_over(pairing)
 
 
-def against_far(pairing: Pairing) -> Iterator[Finding]:
+def against_far(pairing: Pairing) -> Iterator[Objection]:
     """What stands against a claim whose wording is far from every sentence: a figure that stands nowhere, or a bold word
     on what the nearest sentence is about."""
     claim, share = pairing.claim, pairing.found.share
@@ -86,12 +86,12 @@ def against_far(pairing: Pairing) -> Iterator[Finding]:
     for i in pairing.unplaced:
         word = claim[i]
         if word.figure and word.text[:1].isdigit() and share >= 0.25 and word.figure not in pairing.everywhere():
-            yield Finding(NOT_FOUND, 0.7, f"the figure {word.text} stands nowhere in the context")
+            yield Objection(NOT_FOUND, 0.7, f"the figure {word.text} stands nowhere in the context")
         if word.lower in BOLD and word.lower not in here and share >= 0.45:
-            yield Finding(NOT_FOUND, 0.6, f"it says {word.lower!r}, the nearest sentence does not")
+            yield Objection(NOT_FOUND, 0.6, f"it says {word.lower!r}, the nearest sentence does not")
 
 
-def figures(pairing: Pairing) -> Iterator[Finding]:
+def figures(pairing: Pairing) -> Iterator[Objection]:
     """Figures that the sentence does not have; one that it has instead contradicts."""
     claim, theirs, place = pairing.claim, pairing.theirs, pairing.place
     paired = {*pairing.found.pairs.values(), *pairing.found.moved.values()}
@@ -103,9 +103,9 @@ def figures(pairing: Pairing) -> Iterator[Finding]:
         if word.figure in place.around and not rivals:
             continue
         if rivals:
-            yield Finding(CONTRADICTED, 0.95, f"it says {word.text}, the sentence says {rivals[0].text}")
+            yield Objection(CONTRADICTED, 0.95, f"it says {word.text}, the sentence says {rivals[0].text}")
         else:
-            yield Finding(NOT_FOUND, 0.9, f"the figure {word.text} does not stand there")
+            yield Objection(NOT_FOUND, 0.9, f"the figure {word.text} does not stand there")
 
 
 def same_elsewhere(claim: Sequence[Word], i: int, theirs: Sequence[Word]) -> bool:
@@ -165,7 +165,7 @@ def _month_in_range(month: str, theirs: Sequence[Word]) -> bool:
     return False
 
 
-def cells(pairing: Pairing) -> Iterator[Finding]:
+def cells(pairing: Pairing) -> Iterator[Objection]:
     """In a row of a table: a value that stands under another column than the claim says."""
     if not pairing.place.row:
         return
@@ -181,10 +181,10 @@ def cells(pairing: Pairing) -> Iterator[Finding]:
             and not told[segment]
             and any(other and other != segment for other in told)
         ):
-            yield Finding(CONTRADICTED, 0.85, f"{pairing.claim[i].text} stands in another column")
+            yield Objection(CONTRADICTED, 0.85, f"{pairing.claim[i].text} stands in another column")
 
 
-def names(pairing: Pairing) -> Iterator[Finding]:
+def names(pairing: Pairing) -> Iterator[Objection]:
     """Names and identifiers that stand neither in the sentence nor around it."""
     for i in pairing.unplaced:
         word = pairing.claim[i]
@@ -199,9 +199,9 @@ def names(pairing: Pairing) -> Iterator[Finding]:
             continue
         rival = _in_its_slot(pairing, i)
         if rival and rival.name:
-            yield Finding(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
+            yield Objection(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
         else:
-            yield Finding(NOT_FOUND, 0.9, f"the name {word.text} does not stand there")
+            yield Objection(NOT_FOUND, 0.9, f"the name {word.text} does not stand there")
 
 
 def _in_its_slot(pairing: Pairing, i: int) -> Word | None:
@@ -226,7 +226,7 @@ def _initials(name: str, theirs: Sequence[Word]) -> bool:
     return name.lower() in letters or name.lower() in told
 
 
-def operators(pairing: Pairing) -> Iterator[Finding]:
+def operators(pairing: Pairing) -> Iterator[Objection]:
     """Denials, opposites, words of extent, of duty and of condition that only one of the two has."""
     claim, theirs = pairing.claim, pairing.theirs
     astray = _astray(pairing)
@@ -243,15 +243,15 @@ def operators(pairing: Pairing) -> Iterator[Finding]:
         (claim[i].lower, theirs[j].lower) for i in added for j in dropped if opposite(claim[i].lower, theirs[j].lower)
     ]  # fmt: skip
     if rivals and not turns:
-        yield Finding(CONTRADICTED, 0.92, f"it says {rivals[0][0]!r}, the sentence says {rivals[0][1]!r}")
+        yield Objection(CONTRADICTED, 0.92, f"it says {rivals[0][0]!r}, the sentence says {rivals[0][1]!r}")
     elif turns and not rivals:
-        yield Finding(CONTRADICTED, 0.93, "one of the two is negated, the other is not")
+        yield Objection(CONTRADICTED, 0.93, "one of the two is negated, the other is not")
     yield from _cases(pairing)
     yield from _extent(claim, theirs, added, dropped)
     yield from _conditions(claim, theirs, added, dropped)
 
 
-def _cases(pairing: Pairing) -> Iterator[Finding]:
+def _cases(pairing: Pairing) -> Iterator[Objection]:
     """What the sentence says of another case ('otherwise …'), or a figure that it gives to another thing in a list."""
     claim, theirs, pairs = pairing.claim, pairing.theirs, pairing.found.pairs
     ours = {word.lower for word in claim}
@@ -263,7 +263,7 @@ def _cases(pairing: Pairing) -> Iterator[Finding]:
             and content
             and min(content) < j < max(content)
         ):
-            yield Finding(CONTRADICTED, 0.8, f"what follows {word.lower!r} belongs to another case")
+            yield Objection(CONTRADICTED, 0.8, f"what follows {word.lower!r} belongs to another case")
     for i, j in pairs.items():
         before = pairs.get(i - 1)
         if not claim[i].figure or before is None or pairing.place.row:
@@ -271,37 +271,37 @@ def _cases(pairing: Pairing) -> Iterator[Finding]:
         skipped = theirs[before + 1 : j]
         link = next((n for n, word in enumerate(skipped) if word.lower in ("and", "but", "while", "whereas")), -1)
         if link > 0 and any(word.figure for word in skipped[:link]) and any(word.content for word in skipped[link:]):
-            yield Finding(CONTRADICTED, 0.8, f"{claim[i].text} is said of {skipped[-1].text}")
+            yield Objection(CONTRADICTED, 0.8, f"{claim[i].text} is said of {skipped[-1].text}")
 
 
 def _extent(
     claim: Sequence[Word], theirs: Sequence[Word], added: Sequence[int], dropped: Sequence[int]
-) -> Iterator[Finding]:
+) -> Iterator[Objection]:
     wide = [claim[i].lower for i in added if is_wide(claim, i)]
     if wide and not any(is_wide(theirs, j) for j in dropped):
         hedged = any(theirs[j].lower in HEDGES for j in dropped)
-        yield Finding(CONTRADICTED if hedged else NOT_FOUND, 0.85, f"it says {wide[0]!r}, the sentence does not")
+        yield Objection(CONTRADICTED if hedged else NOT_FOUND, 0.85, f"it says {wide[0]!r}, the sentence does not")
     narrow = [claim[i].lower for i in added if claim[i].lower in NARROW]
     if narrow and not any(theirs[j].lower in NARROW for j in dropped):
-        yield Finding(NOT_FOUND, 0.85, f"it says {narrow[0]!r}, the sentence does not")
+        yield Objection(NOT_FOUND, 0.85, f"it says {narrow[0]!r}, the sentence does not")
     strong = [claim[i].lower for i in added if claim[i].lower in STRONG]
     weak = [theirs[j].lower for j in dropped if theirs[j].lower in WEAK]
     if strong and weak:
-        yield Finding(CONTRADICTED, 0.85, f"it says {strong[0]!r}, the sentence says {weak[0]!r}")
+        yield Objection(CONTRADICTED, 0.85, f"it says {strong[0]!r}, the sentence says {weak[0]!r}")
 
 
 def _conditions(
     claim: Sequence[Word], theirs: Sequence[Word], added: Sequence[int], dropped: Sequence[int]
-) -> Iterator[Finding]:
+) -> Iterator[Objection]:
     there = [theirs[j].lower for j in dropped if is_condition(theirs, j)]
     for i in added:
         word = claim[i].lower
         if not is_condition(claim, i) or any(CONDITIONS[word] == CONDITIONS[other] for other in there):
             continue
         if there:
-            yield Finding(CONTRADICTED, 0.85, f"it says {word!r}, the sentence says {there[0]!r}")
+            yield Objection(CONTRADICTED, 0.85, f"it says {word!r}, the sentence says {there[0]!r}")
         else:
-            yield Finding(NOT_FOUND, 0.7, f"it sets a condition ({word!r}) that the sentence does not have")
+            yield Objection(NOT_FOUND, 0.7, f"it sets a condition ({word!r}) that the sentence does not have")
 
 
 def _astray(pairing: Pairing) -> list[int]:
@@ -329,7 +329,7 @@ def _clause_there(pairing: Pairing, i: int) -> int:
     return -1
 
 
-def roles(pairing: Pairing) -> Iterator[Finding]:
+def roles(pairing: Pairing) -> Iterator[Objection]:
     """Shared words in another order, where that changes who does what to whom."""
     claim, theirs, found = pairing.claim, pairing.theirs, pairing.found
     if pairing.place.row or not (found.runs >= LITTLE or found.share >= 0.9):
@@ -344,16 +344,16 @@ def roles(pairing: Pairing) -> Iterator[Finding]:
     for i in telling:
         rival = _in_its_slot(pairing, i)
         if rival and not rival.light:
-            yield Finding(CONTRADICTED, 0.85, f"it says {claim[i].text}, the sentence says {rival.text}")
+            yield Objection(CONTRADICTED, 0.85, f"it says {claim[i].text}, the sentence says {rival.text}")
     for block in _blocks(sorted(telling)):
         if segments and not segments & {theirs[found.moved[i]].segment for i in block}:
-            yield Finding(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} belongs to another case in the sentence")
+            yield Objection(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} belongs to another case in the sentence")
         elif not (
             turned
             or (_in_adjunct(claim, block[0]) and _in_adjunct(theirs, found.moved[block[0]]))
             or _changes_places(pairing, block)
         ):
-            yield Finding(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} has another part in the sentence")
+            yield Objection(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} has another part in the sentence")
 
 
 def _is_passive(words: Sequence[Word], sentence: int) -> bool:
@@ -411,7 +411,7 @@ def _changes_places(pairing: Pairing, block: Sequence[int]) -> bool:
     return False
 
 
-def left_over(pairing: Pairing) -> Iterator[Finding]:
+def left_over(pairing: Pairing) -> Iterator[Objection]:
     """Content that the sentence does not have, in a claim whose wording is else near; what stands around it counts little
     where it stands for a pronoun or opens the claim."""
     if not pairing.tells:
@@ -436,4 +436,4 @@ def left_over(pairing: Pairing) -> Iterator[Finding]:
             total += 0.8 if word.term in place.whole else 1.0
         lost.append(word.text)
     if total >= _ENOUGH:
-        yield Finding(NOT_FOUND, min(0.95, 0.6 + 0.15 * total), f"not there: {', '.join(lost[:4])}")
+        yield Objection(NOT_FOUND, min(0.95, 0.6 + 0.15 * total), f"not there: {', '.join(lost[:4])}")

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from .evidence import Place, nearest, places_of
+from .evidence import ContextPlace, nearest, places_of
 from .findings import SURE, Pairing, against, against_far
 from .words import words_of
 
@@ -44,6 +44,6 @@ def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
     return _reply(SUPPORTED, sure, "a sentence says it in nearly the same words", place)
 
 
-def _reply(verdict: str, sure: float, reason: str, place: Place | None) -> dict[str, Any]:
+def _reply(verdict: str, sure: float, reason: str, place: ContextPlace | None) -> dict[str, Any]:
     quotes = [{"item": place.item, "quote": text} for text in place.texts] if place is not None else []
     return {"verdict": verdict, "confidence": round(sure, 3), "reason": reason, "quotes": quotes}

@@ -10,7 +10,7 @@ from .. import Question
 from .brief import Brief
 from .collecting import Collecting
 from .finishing import Finishing
-from .made import Draft, Dropped, Work
+from .made import Draft, DraftWork, Dropped
 from .material import Material
 from .taking import Taking
 
@@ -31,7 +31,7 @@ def draft(
     `already` are questions of an earlier draft: none of them is asked again. `judge` is asked whether a sentence that
     speaks of the same says the same as a model's question and answer; without it figures alone decide that.
     """
-    work = Work(Material.over(names, fetch), model, brief, judge, progress)
+    work = DraftWork(Material.over(names, fetch), model, brief, judge, progress)
     offers = Collecting(work).collect()
     taking = Taking(work, offers, already)
     taking.choose()

@@ -17,7 +17,7 @@ _RIVALS = 4
 
 
 @dataclass(frozen=True)
-class Outcome:
+class CheckOutcome:
     """`reason` is empty when the question is good; `rival` names the document that says otherwise, in `sentence`."""
 
     reason: str = ""
@@ -34,7 +34,7 @@ class Checker:
     places: list[tuple[str, int, int]]
     texts: list[str] = field(repr=False)
 
-    def check(self, question: str, answer: str, source: Quoted) -> Outcome:
+    def check(self, question: str, answer: str, source: Quoted) -> CheckOutcome:
         """Whether the question names what it is about and only its own fact answers it.
 
         A sentence elsewhere with all the question's weighty words is a rival. It is an alternative place when it
@@ -48,7 +48,7 @@ class Checker:
         rare = sum(self.index.document_frequency(term) <= max(3, total // 50) for term in asked)
         single = math.log1p(total / 1.5)  # the weight of a term that stands once
         if len(asked) < 2 or rare < 1 or whole < min(_WEIGHTY, 1.5 * single):
-            return Outcome("too vague to stand by itself")
+            return CheckOutcome("too vague to stand by itself")
         stated = [term for term in dict.fromkeys(content_terms(answer)) if term not in weights]
         figures = set(numbers(answer))
         alternatives: list[Quoted] = []
@@ -65,8 +65,10 @@ class Checker:
                 start, end = trimmed(self.texts[number], 0, end - start)[0] + start, end
                 alternatives.append(Quoted(doc, start, end, self.texts[number]))
             elif self.texts[number][-1:] in ".;" or ": " in self.texts[number]:
-                return Outcome("contested: another sentence has its words but not its answer", doc, self.texts[number])
-        return Outcome(alternatives=tuple(sorted(alternatives, key=lambda quoted: (quoted.doc, quoted.start))))
+                return CheckOutcome(
+                    "contested: another sentence has its words but not its answer", doc, self.texts[number]
+                )
+        return CheckOutcome(alternatives=tuple(sorted(alternatives, key=lambda quoted: (quoted.doc, quoted.start))))
 
     def alike(self, source: Quoted) -> list[Quoted]:
         """Sentences and rows elsewhere that hold nearly all of the weighty words of a quote, likest first: rivals of a

@@ -25,7 +25,7 @@ WHETHER_SHARE = 0.1  # of a test set, questions that are answered by yes or no
 
 
 @dataclass(frozen=True)
-class Candidate:
+class WordedOffer:
     """An offer in the words in which it would be asked, and how hard it is: share copied from its evidence (0 to 1), rank
     of the evidence under plain keyword search (0: far down); `topic` is the part of the corpus that it is about."""
 
@@ -47,15 +47,17 @@ class Candidate:
         return self.copied <= COPIED and len(set(content_terms(self.wording))) >= TERMS
 
 
-def ordered(candidates: Sequence[Candidate], wanted: int, shares: Mapping[str, float], seed: str) -> list[Candidate]:
+def ordered(
+    candidates: Sequence[WordedOffer], wanted: int, shares: Mapping[str, float], seed: str
+) -> list[WordedOffer]:
     """The candidates in the order in which they are tried. First those that have at least as many words with a meaning and
     copy no more of them from their evidence than people's questions do, in an order that the seed decides, topics in turn;
     then the others, least copied first. With `shares` of levels of difficulty that is done for each level, which gives
     its share of what is `wanted`."""
     counts = portions(wanted, shares) if shares else {}
     groups = [[each for each in candidates if each.level == name] for name in counts] if counts else [list(candidates)]
-    first: list[Candidate] = []
-    later: list[Candidate] = []
+    first: list[WordedOffer] = []
+    later: list[WordedOffer] = []
     for number, group in enumerate(groups):
         order = sorted(group, key=lambda each: (each.copied, each.wording, each.offer.doc))
         own = [each for each in order if each.like_asked]
@@ -73,7 +75,7 @@ def ordered(candidates: Sequence[Candidate], wanted: int, shares: Mapping[str, f
 
 
 @dataclass
-class Choice:
+class GrowingSet:
     """A test set as it grows: what may still be taken of which document, topic and form. `at_most` is the most of one
     document."""
 
@@ -165,7 +167,7 @@ def gist(question: str) -> frozenset[str]:
 _TURNING = frozenset("not no on off before after above below over under in out up down with without".split())
 
 
-def in_turn(candidates: Iterable[Candidate]) -> list[Candidate]:
+def in_turn(candidates: Iterable[WordedOffer]) -> list[WordedOffer]:
     """The candidates with those of each topic spread evenly, so that the first n hold about the same share of each, and
     one of every topic comes before a second of any."""
     rows = list(candidates)

@@ -16,7 +16,7 @@ from .choosing import gist
 from .differences import differences
 from .faults import fault
 from .fitness import FIT, unfit
-from .made import Work
+from .made import DraftWork
 from .offers import Offer
 from .openings import of_openings
 from .pairs import compared, joined
@@ -32,7 +32,7 @@ _ENOUGH_ASKED = 1.5  # the same of a model, of which every one costs
 class Collecting:
     """Gathers offers by kind."""
 
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: DraftWork) -> None:
         self.work = work
         self.offers: dict[str, list[Offer]] = {kind: [] for kind in (*SINGLE, *SEVERAL, "unanswerable")}
 

@@ -9,22 +9,22 @@ from typing import Any
 
 from ...protocols import Task
 from .. import Question, Quoted
-from .choosing import Candidate
+from .choosing import WordedOffer
 from .difficulty import difficulty_of
-from .made import Work
+from .made import DraftWork
 from .mentions import mentions
 from .offers import Offer
 from .passages import Passages
 
 _TITLES = ("title", "heading", "caption")  # rules whose words stand apart from any evidence
-Taken = Sequence[tuple[Candidate, tuple[Quoted, ...]]]
+Taken = Sequence[tuple[WordedOffer, tuple[Quoted, ...]]]
 
 
 class Finishing:
     """Makes questions, numbered from `first`."""
 
     def __init__(
-        self, work: Work, offers: Mapping[str, Sequence[Offer]], taken: Taken, passages: Passages, first: int
+        self, work: DraftWork, offers: Mapping[str, Sequence[Offer]], taken: Taken, passages: Passages, first: int
     ) -> None:
         self.work, self.offers, self.taken, self.passages, self.first = work, offers, taken, passages, first
 
@@ -46,7 +46,7 @@ class Finishing:
                 question = replace(question, meta={**question.meta, "known": True})
             self.work.made.questions.append(question)
 
-    def _beside(self, taken: Sequence[tuple[Candidate, tuple[Quoted, ...]]]) -> dict[str, list[Quoted]]:
+    def _beside(self, taken: Sequence[tuple[WordedOffer, tuple[Quoted, ...]]]) -> dict[str, list[Quoted]]:
         """By document, titles that were not made questions: they are hidden with the others, or the sections that are
         asked about would be the only ones to be found without their titles."""
         asked = {quoted for candidate, _ in taken for quoted in candidate.offer.hide}
@@ -59,7 +59,7 @@ class Finishing:
         return found
 
     def _question(
-        self, candidate: Candidate, alternatives: tuple[Quoted, ...], name: str, others: Sequence[Quoted]
+        self, candidate: WordedOffer, alternatives: tuple[Quoted, ...], name: str, others: Sequence[Quoted]
     ) -> Question:
         offer, needs = candidate.offer, candidate.offer.needs
         if alternatives:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from ...protocols import LanguageModel
 from .. import Question
 from .brief import Brief
-from .checking import Outcome
+from .checking import CheckOutcome
 from .material import Material
 from .offers import Offer
 
@@ -57,7 +57,7 @@ class Draft:
 
 
 @dataclass
-class Work:
+class DraftWork:
     """What all steps of a draft share. `judge` says whether a sentence that speaks of the same says the same as a model's
     question and answer."""
 
@@ -73,7 +73,7 @@ class Work:
         """Whether the writer is the offline one, which writes by rules and for nothing."""
         return self.model.name == "offline"
 
-    def drop(self, offer: Offer, reason: str, outcome: Outcome | None = None) -> None:
+    def drop(self, offer: Offer, reason: str, outcome: CheckOutcome | None = None) -> None:
         """Notes an offer that is not kept."""
         rival, doc = (outcome.sentence, outcome.rival) if outcome else ("", "")
         self.made.dropped.append(Dropped(offer.question, offer.doc, offer.rule, reason, rival, doc))

@@ -11,11 +11,11 @@ from ...text import content_terms, numbers
 from .. import Question, Quoted
 from . import naming
 from .brief import SINGLE, Quota, kinds_of, portions
-from .checking import Outcome
-from .choosing import FEW_DOCUMENTS, HOW_SHARE, WHETHER_SHARE, Candidate, Choice, asks_how, gist, ordered
+from .checking import CheckOutcome
+from .choosing import FEW_DOCUMENTS, HOW_SHARE, WHETHER_SHARE, GrowingSet, WordedOffer, asks_how, gist, ordered
 from .collecting import SEVERAL
 from .difficulty import copied
-from .made import Work
+from .made import DraftWork
 from .offers import Offer
 from .passages import Passages
 from .styles import restyled
@@ -28,14 +28,14 @@ _DRAWN, _LEAST_DRAWN = 6, 600  # offers of a kind that are looked at: for each q
 class Taking:
     """Takes offers until there are as many as are wanted; `taken` has them with the other places that answer them."""
 
-    def __init__(self, work: Work, offers: Mapping[str, Sequence[Offer]], already: Sequence[Question]) -> None:
+    def __init__(self, work: DraftWork, offers: Mapping[str, Sequence[Offer]], already: Sequence[Question]) -> None:
         self.work, self.offers = work, offers
-        self.taken: list[tuple[Candidate, tuple[Quoted, ...]]] = []
+        self.taken: list[tuple[WordedOffer, tuple[Quoted, ...]]] = []
         self.passages: Passages
         brief, names = work.brief, work.material.names
         everything = brief.headings_only  # a person's own questions, all of them
         few = everything or len(names) < FEW_DOCUMENTS
-        self.choice = Choice(
+        self.choice = GrowingSet(
             brief.count if few else math.ceil(brief.at_most * brief.count),
             brief.count if everything else int(WHETHER_SHARE * brief.count),
         )
@@ -73,7 +73,7 @@ class Taking:
             if self.work.made.wanted.get(kind):
                 self._take(queues.get(kind, []), self.work.brief.count - len(self.taken))
 
-    def _fill(self, queues: dict[str, list[Candidate]], quota: Quota) -> None:
+    def _fill(self, queues: dict[str, list[WordedOffer]], quota: Quota) -> None:
         """Takes what a quota is to give, of each kind its part."""
         shares = {kind: float(count) for kind, count in self.work.made.wanted.items() if count}
         parts = portions(quota.wanted(self.work.brief.count), shares)
@@ -96,7 +96,7 @@ class Taking:
         random.Random(f"drawn {self.work.brief.seed} {kind}").shuffle(offers)
         return offers[: max(_LEAST_DRAWN, _DRAWN * self.work.brief.count)]
 
-    def _candidate(self, offer: Offer, number: int) -> Candidate:
+    def _candidate(self, offer: Offer, number: int) -> WordedOffer:
         """An offer in the words in which it would be asked: it may name what the corpus is about, and has a style."""
         seed = f"{self.work.brief.seed} {offer.doc} {offer.question}"
         wording, style = offer.question, offer.style
@@ -115,10 +115,10 @@ class Taking:
             wording, style = (told, wanted) if told else (wording, style)
         rank = self.passages.rank(wording, evidence) if evidence else 0
         topic = self.work.material.topic_of(evidence[0].doc, evidence[0].start) if evidence else -1
-        return Candidate(offer, wording, style, copied(wording, (quoted.quote for quoted in evidence)), rank, topic)
+        return WordedOffer(offer, wording, style, copied(wording, (quoted.quote for quoted in evidence)), rank, topic)
 
     def _take(
-        self, queue: list[Candidate], most: int, quota: str = "", only: Callable[[str], bool] | None = None
+        self, queue: list[WordedOffer], most: int, quota: str = "", only: Callable[[str], bool] | None = None
     ) -> None:
         """Takes up to so many good ones off a queue; of one quota alone where it is named, and `only` some wordings."""
         taken = 0
@@ -144,22 +144,24 @@ class Taking:
             taken += 1
             self.work.progress(len(self.taken))
 
-    def _held_against_others(self, offer: Offer) -> Outcome:
+    def _held_against_others(self, offer: Offer) -> CheckOutcome:
         """Sentences elsewhere that speak of the same: those that say the same are further places of the answer, one that
         says otherwise drops the question. Where any sentence of a section will do, none is held against others."""
         if offer.rule != "prompt" and offer.kind in ("one-fact", "table"):
             return self.work.material.checker.check(offer.question, offer.answer, offer.needs[0].spans[0])
         if offer.rule != "prompt" or len(offer.needs) != 1:
-            return Outcome()
+            return CheckOutcome()
         source = offer.needs[0].spans[0]
         alike = self.work.material.checker.alike(source)
         verdicts = self._verdicts(offer.answer, alike)
         for quoted, verdict in zip(alike, verdicts):
             if verdict == "contradicted":
-                return Outcome(
+                return CheckOutcome(
                     "contested: another sentence speaks of the same and says otherwise", quoted.doc, quoted.quote
                 )
-        return Outcome(alternatives=tuple(quoted for quoted, verdict in zip(alike, verdicts) if verdict == "supported"))
+        return CheckOutcome(
+            alternatives=tuple(quoted for quoted, verdict in zip(alike, verdicts) if verdict == "supported")
+        )
 
     def _verdicts(self, answer: str, alike: Sequence[Quoted]) -> list[str]:
         if self.work.judge is None:

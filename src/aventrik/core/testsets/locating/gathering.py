@@ -18,7 +18,7 @@ Standing = Callable[[Sequence[tuple[str, Sequence[str]]]], Sequence[str]]
 
 
 @dataclass(frozen=True)
-class Entry:
+class LogEntry:
     """One entry of a log; `when` a day (ISO 8601) or "", `conversation` "" for none, `count` how often it was asked."""
 
     text: str
@@ -42,7 +42,7 @@ class Enquiry:
 
 
 @dataclass(frozen=True)
-class Gathered:
+class FoldedLog:
     """What a log comes to: its enquiries, most asked first; why entries were passed over, with how often; how many
     entries were masked, leant on one before, and leant on one that the log does not have."""
 
@@ -54,12 +54,12 @@ class Gathered:
     unfounded: int
 
 
-def gathered(entries: Sequence[Entry], standing: Standing, known: Iterable[str] = ()) -> Gathered:
+def gathered(entries: Sequence[LogEntry], standing: Standing, known: Iterable[str] = ()) -> FoldedLog:
     """Takes a log apart. `standing` makes questions that lean on those before them stand alone; `known` are words of the
     documents, which are no misspellings."""
     passed: Counter[str] = Counter()
     texts: list[str] = []
-    kept: list[Entry] = []
+    kept: list[LogEntry] = []
     kinds: list[tuple[str, ...]] = []
     before: list[tuple[str, ...]] = []
     said: dict[str, list[str]] = {}
@@ -93,7 +93,7 @@ def gathered(entries: Sequence[Entry], standing: Standing, known: Iterable[str] 
         groups.setdefault(first, []).append(place)
     made = [_enquiry(group, final, texts, kept, kinds, before, whole) for group in groups.values()]
     made.sort(key=lambda each: -each.asked)
-    return Gathered(
+    return FoldedLog(
         tuple(made), len(entries), dict(passed.most_common()), sum(bool(hidden) for hidden in kinds), len(places),
         sum(leaning and not before[n] for n, leaning in enumerate(lean)),
     )  # fmt: skip
@@ -103,7 +103,7 @@ def _enquiry(
     group: Sequence[int],
     final: Sequence[str],
     texts: Sequence[str],
-    kept: Sequence[Entry],
+    kept: Sequence[LogEntry],
     kinds: Sequence[tuple[str, ...]],
     before: Sequence[tuple[str, ...]],
     whole: dict[int, str],

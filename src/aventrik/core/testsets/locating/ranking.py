@@ -13,7 +13,7 @@ import numpy.typing as npt
 from ...documents import Document
 from ...documents.spans import Range
 from ...offline.answering.asking import leaning, read
-from ...offline.answering.reading import Sentence, fits_of, sentences_of
+from ...offline.answering.reading import ReadSentence, fits_of, sentences_of
 from ...text import sentences
 
 POOLED = 40  # passages of a question that are read
@@ -137,9 +137,11 @@ def _best(scores: npt.NDArray[np.float32], owners: npt.NDArray[np.int64], count:
     return found
 
 
-def _sentences(pool: Sequence[Place], fetch: Callable[[str], Document]) -> tuple[list[Sentence], npt.NDArray[np.int64]]:
+def _sentences(
+    pool: Sequence[Place], fetch: Callable[[str], Document]
+) -> tuple[list[ReadSentence], npt.NDArray[np.int64]]:
     """The sentences of all passages, and whose each is."""
-    found: list[Sentence] = []
+    found: list[ReadSentence] = []
     owners: list[int] = []
     for number, (doc, start, end) in enumerate(pool):
         document = fetch(doc)

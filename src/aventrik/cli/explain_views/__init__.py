@@ -1,0 +1,1 @@
+"""What `explain` and `ask` show."""

@@ -1,0 +1,1 @@
+"""What `review` shows, and the screen on which a person decides."""

@@ -1,0 +1,1 @@
+"""Tables and text that several verbs show."""

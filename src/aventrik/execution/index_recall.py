@@ -1,0 +1,32 @@
+"""How much of the nearest an approximate index finds, measured once and kept."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from ..core.indexing import approximate
+from ..core.keys import content_key
+from ..pipeline.codec import decode, digest, encode
+from ..storage.protocols import Kept
+from .place import Place
+
+
+def recall(place: Place) -> float | None:
+    """The share of the ten nearest that the approximate index finds, 0 to 1; None where search is exact."""
+    search = place.resolved.configuration.search
+    if search.method == "keyword" or search.nearest == "exact" or place.resolved.outside is not None:
+        return None
+    store = place.bench.store.results
+    index = "nearest" if "nearest" in place.nodes else "loaded"
+    key = content_key("recall", place.keys.corpus(index), asdict(search.reach.told(search.nearest)))
+    known = store.values([key])
+    if key in known:
+        return float(decode(float, known[key]))
+    if index == "loaded":
+        found = place.open("server").recall()
+    else:
+        rows = place.open("codes").rows if "codes" in place.nodes else place.open("vectors")
+        found = approximate.recall(place.open("near").nearest, rows)
+    body = encode(found)
+    store.keep([Kept(key, "recall", digest(body), body)])
+    return found

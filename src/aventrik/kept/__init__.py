@@ -1,0 +1,1 @@
+"""What runs keep, and how it is read back."""

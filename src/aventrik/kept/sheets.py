@@ -1,0 +1,213 @@
+"""What the questions of a run came to, in one piece: read from its results once, and kept beside the run."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import chain
+from typing import Any
+
+import numpy as np
+import orjson
+
+from ..core.comparing.sheet import Sheet
+from ..core.criteria import Grade
+from ..core.errors import BadInput
+from ..core.keys import content_key
+from ..core.measures import Scores
+from ..core.measures.loss import Losses
+from ..pipeline.codec import decode, encode
+from ..pipeline.judges import criterion_of, judge_of, stage_name
+from ..storage.protocols import Run, RunQuestion, Store
+from ..workspace.toml import nearest
+
+VERSION = 1  # of what is kept; raise it when what is read out of results changes
+_FAILING = ("brought", "answer", "verdicts", "criterion", "agreement", "retrieval scores")
+_SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
+_BY_JUDGE = ("hallucinated", "groundedness", "contradicted-claims", "unfound-claims", "relevance", "correctness")
+COSTS = ("seconds", "calls", "model-tokens", "money")
+_TOGETHER = 16  # runs whose results are read at a time
+
+
+@dataclass(frozen=True)
+class RunSheet:
+    """The questions of a run by their keys: the id that the run gives each, the document that it is about ("" for none),
+    at which stages its needs were lost, whether something failed on the way; all scores and costs; and for each question
+    a mark, which is the same where all that was measured came of the same results."""
+
+    ids: dict[str, str]
+    clusters: dict[str, str]
+    lost: dict[str, tuple[str, ...]]
+    failed: frozenset[str]
+    scores: Sheet
+    marks: dict[str, str]
+
+
+def run_sheets(store: Store, runs: Sequence[Run]) -> list[RunSheet]:
+    """The sheets of runs, in their order. Those that are not kept yet are made, and kept where the store can be written.
+
+    Raises `BadInput` for a run of which results are gone.
+    """
+    kept = store.runs.sheets([run.id for run in runs])
+    found = {number: sheet for number, body in kept.items() if (sheet := _unpacked(body)) is not None}
+    missing = [run for run in {run.id: run for run in runs}.values() if run.id not in found]
+    for first in range(0, len(missing), _TOGETHER):
+        some = missing[first : first + _TOGETHER]
+        for run, sheet in zip(some, _read(store, some)):
+            found[run.id] = sheet
+            if not store.read_only and run.finished:
+                store.runs.keep_sheet(run.id, _packed(sheet))
+    return [found[run.id] for run in runs]
+
+
+def means_of(store: Store, runs: Sequence[Run], measure: str) -> dict[int, float]:
+    """The mean of a measure, or of hit@5 for "", of each run that has it, by number; raises `BadInput` for one that is named
+    and none of the runs has."""
+    finished = [run for run in runs if run.finished and not run.newer]
+    found: dict[int, float] = {}
+    known: dict[str, None] = {}
+    for run in finished:
+        try:
+            [sheet] = run_sheets(store, [run])
+        except BadInput:  # its results are gone
+            continue
+        known.update(dict.fromkeys(sheet.scores.columns))
+        if (mean := sheet.scores.mean(measure or "hit@5")) is not None:
+            found[run.id] = mean
+    if measure and not found:
+        raise BadInput(f"none of these runs has a measure '{measure}'{nearest(measure, list(known))}")
+    return found
+
+
+def keep_sheet(store: Store, number: int, name: str, made: dict[str, Any]) -> None:
+    """Makes the sheet of a run that has just been finished, and keeps it."""
+    run = Run(number, name, "", made, 0, "", "", {})
+    store.runs.keep_sheet(number, _packed(_read(store, [run])[0]))
+
+
+def _read(store: Store, runs: Sequence[Run]) -> list[RunSheet]:
+    questions = [store.runs.questions(run.id) for run in runs]
+    every: dict[str, None] = {}
+    scored: dict[str, type] = {}
+    for question in chain.from_iterable(questions):
+        every.update(dict.fromkeys(question.results.values()))
+        for name, found in question.results.items():
+            if kind := scores_of(name):
+                scored[found] = kind
+    values = {name: decode(scored[name], body) for name, body in store.results.values(list(scored)).items()}
+    costs = store.results.costs(list(every))
+    failing = {name for name, (_, failed) in store.results.digests(list(every)).items() if failed}
+    return [_sheet(run, rows, values, costs, failing) for run, rows in zip(runs, questions)]
+
+
+def scores_of(node: str) -> type | None:
+    """The record of a node that holds scores, losses or grades."""
+    return Grade if criterion_of(node) else _SCORED.get(stage_name(node))
+
+
+def _sheet(
+    run: Run,
+    questions: Sequence[RunQuestion],
+    kept: Mapping[str, Any],
+    costs: Mapping[str, tuple[float, float, float, float, float]],
+    failing: set[str],
+) -> RunSheet:
+    scores: dict[str, dict[str, float]] = {}
+    lost: dict[str, tuple[str, ...]] = {}
+    clusters: dict[str, str] = {}
+    failed: set[str] = set()
+    marks: dict[str, str] = {}
+    for question in questions:
+        results = question.results
+        if any(found not in kept for name, found in results.items() if scores_of(name)):
+            raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
+        scores[question.key] = row_of(results, kept) | _spent(run, results, costs)
+        lost[question.key] = kept[results["losses"]].lost if "losses" in results else ()
+        needs = question.body.get("needs") or []
+        clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
+        marks[question.key] = content_key([results[name] for name in sorted(results) if scores_of(name)])[:16]
+        if any(found in failing for name, found in results.items() if stage_name(name) in _FAILING):
+            failed.add(question.key)
+    ids = {question.key: question.id for question in questions}
+    return RunSheet(ids, clusters, lost, frozenset(failed), Sheet.of(scores), marks)
+
+
+def row_of(results: Mapping[str, str], kept: Mapping[str, Any]) -> dict[str, float]:
+    """The scores of a question, those of criteria and of further judges too."""
+    row: dict[str, float] = {}
+    for name in ("retrieval scores", "answer scores"):
+        if name in results:
+            row.update(kept[results[name]].values)
+    for name, found in results.items():
+        if (criterion := criterion_of(name)) and kept[found].value is not None:
+            row[criterion] = kept[found].value
+        elif stage_name(name) == "answer scores" and (judge := judge_of(name)):
+            values = kept[found].values
+            row.update({f"{each}:{judge}": values[each] for each in _BY_JUDGE if each in values})
+    return row
+
+
+def _spent(
+    run: Run, results: Mapping[str, str], costs: Mapping[str, tuple[float, float, float, float, float]]
+) -> dict[str, float]:
+    """What a question took in a run of ours."""
+    if not run.made.get("format"):
+        return {}
+    spent = [costs[found] for found in results.values() if found in costs]
+    sums = [sum(cost[place] for cost in spent) for place in range(5)]
+    return dict(zip(COSTS, (sums[0], sums[1], sums[2] + sums[3], sums[4])))
+
+
+def _packed(sheet: RunSheet) -> bytes:
+    """A sheet as bytes: a line of JSON with what runs on the same questions have in common, one with what is its own, then
+    the scores as rows of doubles."""
+    keys, names = sheet.scores.keys_in_order, list(sheet.scores.columns)
+    alike = {"keys": keys, "ids": [sheet.ids[key] for key in keys], "clusters": [sheet.clusters[key] for key in keys]}
+    kinds = {lost: place for place, lost in enumerate(dict.fromkeys(sheet.lost[key] for key in keys))}
+    own = {
+        "version": VERSION,
+        "ways": list(kinds),
+        "lost": [kinds[sheet.lost[key]] for key in keys],
+        "marks": [sheet.marks[key] for key in keys],
+        "failed": sorted(sheet.failed),
+        "names": names,
+    }
+    rows = np.array([sheet.scores.columns[name] for name in names], dtype="<f8")
+    return b"\n".join([encode(alike), encode(own), rows.tobytes()])
+
+
+def _unpacked(body: bytes) -> RunSheet | None:
+    """The inverse; None for one that another version kept, or that is not sound."""
+    first, _, rest = body.partition(b"\n")
+    second, _, rows = rest.partition(b"\n")
+    try:
+        keys, ids, clusters = _alike(first)
+        own = _parsed(second)
+        if own["version"] != VERSION:
+            return None
+        names = own["names"]
+        values = np.frombuffer(rows, dtype="<f8").reshape(len(names), len(keys))
+        ways = [tuple(stages) for stages in own["ways"]]
+        lost = dict(zip(keys, [ways[place] for place in own["lost"]], strict=True))
+        marks = dict(zip(keys, own["marks"], strict=True))
+    except (ValueError, KeyError, TypeError, IndexError):
+        return None
+    return RunSheet(ids, clusters, lost, frozenset(own["failed"]), Sheet(keys, dict(zip(names, values))), marks)
+
+
+@lru_cache(maxsize=64)
+def _alike(line: bytes) -> tuple[tuple[str, ...], dict[str, str], dict[str, str]]:
+    """The keys of the questions, and by these the ids and documents: the same objects for runs on the same questions."""
+    found = _parsed(line)
+    keys = tuple(found["keys"])
+    return keys, dict(zip(keys, found["ids"], strict=True)), dict(zip(keys, found["clusters"], strict=True))
+
+
+def _parsed(line: bytes) -> dict[str, Any]:
+    try:
+        found = orjson.loads(line)
+    except orjson.JSONDecodeError:  # half of a surrogate pair, which it does not know
+        found = json.loads(line.decode("utf-8", "surrogatepass"))
+    return dict(found)

@@ -1,0 +1,74 @@
+"""Finished runs as the sides of a comparison."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..core.comparing.sides import Side
+from ..core.errors import BadInput
+from ..core.measures import Measure, measure
+from ..pipeline.settings_in_use import used_settings
+from ..storage.protocols import Run, Store
+from ..workspace.configuration import Configuration
+from .sheets import run_sheets
+
+
+@dataclass(frozen=True)
+class RunSide:
+    """A run as a side, the id that it gives each question key, the keys of questions that failed, and of each question a
+    mark: the same in two runs where all scores came of the same results."""
+
+    side: Side
+    ids: dict[str, str]
+    failed: frozenset[str]
+    marks: dict[str, str]
+
+
+def check_known(run: Run) -> None:
+    """Raises `BadInput` for a run that a newer version of the program made."""
+    if run.newer:
+        raise BadInput(f"run {run.id} ({run.name}) was made by a newer Aventrik; upgrade, or run it again")
+
+
+def side_of(store: Store, run: Run) -> RunSide:
+    """A finished run as a side of a comparison; raises `BadInput` as `sides_of` does."""
+    return sides_of(store, [run])[0]
+
+
+def sides_of(store: Store, runs: Sequence[Run]) -> list[RunSide]:
+    """Finished runs as sides of a comparison; raises `BadInput` for one that is not finished, or whose results are
+    gone."""
+    for run in runs:
+        if not run.finished:
+            verb = "score" if run.made.get("outside") else "run"
+            raise BadInput(f"run {run.id} ({run.name}) is not finished; 'aventrik {verb}' goes on with it")
+        check_known(run)
+    found = []
+    for run, sheet in zip(runs, run_sheets(store, runs)):
+        side = Side(run.name, settings_of(run), sheet.scores, sheet.lost, sheet.clusters, own_of(run))
+        found.append(RunSide(side, sheet.ids, sheet.failed, sheet.marks))
+    return found
+
+
+def settings_of(run: Run) -> dict[str, Any]:
+    """The settings of a run by dotted name; none for one that was brought."""
+    return {} if run.made.get("outside") else used_settings(Configuration.kept(run.made["configuration"]))
+
+
+def own_of(run: Run) -> dict[str, Measure]:
+    """The measures of a run's own criteria."""
+    return own_measures((each["name"], each["less_is_better"]) for each in run.made.get("criteria", ()))
+
+
+def own_measures(criteria: Iterable[tuple[str, bool]]) -> dict[str, Measure]:
+    """The measures that criteria are, by their names, and whether less of each is better."""
+    return {name: Measure(name, less, "score", "answer") for name, less in criteria}
+
+
+def less_is_better_in(runs: Sequence[Run], name: str) -> bool:
+    """Whether less of a measure is better: one of ours, or of the criteria of some runs; False for one that nobody knows."""
+    own = {each: found for run in runs for each, found in own_of(run).items()}
+    found = measure(name, own)
+    return bool(found and found.less_is_better)

@@ -1,0 +1,1 @@
+"""Test sets: drafted from documents, located from logs, and held against real questions."""

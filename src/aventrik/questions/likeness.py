@@ -1,0 +1,206 @@
+"""Is a drafted set like real questions: in form, in difficulty, in topics, and in how it orders configurations?"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from ..core.comparing.orders import Orders, orders
+from ..core.comparing.sides import clustered
+from ..core.errors import BadInput
+from ..core.keys import content_key
+from ..core.testsets import Question
+from ..core.testsets.drafting.passages import ranks_of
+from ..core.testsets.likeness import ENOUGH, SetForm, ToldApart, form_of, matching, told_apart
+from ..execution.open_workspace import OpenWorkspace
+from ..kept.sides import sides_of
+from ..storage.protocols import Run
+from ..workspace.files import write_whole
+from ..workspace.testsets import question_from
+
+MEASURES = ("hit@5", "reciprocal-rank")
+ALIKE = 0.5  # tau-b from which, with no real difference the wrong way round, an order may be leaned on
+_FILE = "likeness.json"
+
+
+@dataclass(frozen=True)
+class Likeness:
+    """A draft beside real questions. `topics`: of each document or topic the share of the needs of either; `apart_by`:
+    half the sum of the differences (0: the same topics, 1: none in common). `orders`: one for each measure, none where
+    fewer than two configurations ran on both. `decides` says whether configurations may be chosen by the draft."""
+
+    draft: str
+    real: str
+    forms: tuple[SetForm, SetForm]
+    told_apart: ToldApart | None
+    topics: Mapping[str, tuple[float, float]]
+    apart_by: float
+    orders: tuple[Orders, ...]
+    decides: bool
+    verdict: str
+    notes: tuple[str, ...] = field(default_factory=tuple)
+
+    def as_json(self) -> dict[str, Any]:
+        """The documented shape of `testsets --against --json`."""
+        return asdict(self)
+
+
+def likeness(opened: OpenWorkspace, draft: str, real: str) -> Likeness:
+    """Sets a draft beside real questions, and notes the result for `compare`. Raises `BadInput` for a set that can't be
+    read."""
+    ours, theirs = opened.questions(draft)[0], opened.questions(real)[0]
+    corpus, seed = opened.corpus, opened.workspace.settings.seed
+    ranks = [ranks_of(each, corpus.names(), corpus.document) for each in (ours, theirs)]
+    notes = []
+    apart = None
+    try:
+        apart = told_apart(ours, theirs, ranks, seed)
+    except ValueError as error:
+        notes.append(str(error))
+    topics = _topics(ours, theirs)
+    found = _orders(opened, draft, real, notes)
+    decides, verdict = _verdict(ours, theirs, found)
+    made = Likeness(
+        draft, real, (form_of(ours, ranks[0]), form_of(theirs, ranks[1])), apart, topics,
+        sum(abs(a - b) for a, b in topics.values()) / 2, found, decides, verdict, tuple(notes),
+    )  # fmt: skip
+    _note(opened, draft, ours, made)
+    return made
+
+
+def matched(opened: OpenWorkspace, draft: str, real: str) -> list[Question]:
+    """The subset of a draft that is most like the real questions."""
+    ours, theirs = opened.questions(draft)[0], opened.questions(real)[0]
+    corpus = opened.corpus
+    return matching(ours, theirs, [ranks_of(each, corpus.names(), corpus.document) for each in (ours, theirs)])
+
+
+def _topics(ours: Sequence[Question], theirs: Sequence[Question]) -> dict[str, tuple[float, float]]:
+    """Shares of the needs by folder, or by document where all stand in one folder."""
+    rows = [
+        [quoted.doc for question in some for need in question.needs for quoted in need.spans[:1]]
+        for some in (ours, theirs)
+    ]
+    folders = {doc.rpartition("/")[0] for docs in rows for doc in docs}
+    name = (lambda doc: doc.rpartition("/")[0] or "(top)") if len(folders) > 1 else (lambda doc: doc)
+    counts = [[name(doc) for doc in docs] for docs in rows]
+    every = sorted({each for some in counts for each in some})
+    return {each: (_share(counts[0], each), _share(counts[1], each)) for each in every}
+
+
+def _share(names: Sequence[str], name: str) -> float:
+    return names.count(name) / len(names) if names else 0.0
+
+
+def _orders(opened: OpenWorkspace, draft: str, real: str, notes: list[str]) -> tuple[Orders, ...]:
+    ours, theirs = (
+        _latest(opened.store.runs.all(), opened.workspace.testset_path(name).stem) for name in (draft, real)
+    )
+    both = [name for name in ours if name in theirs]
+    if len(both) < 2:
+        notes.append(
+            f"fewer than two configurations ran on both: run the same ones on '{draft}' and on '{real}' to learn whether "
+            "they come out in the same order"
+        )
+        return ()
+    sides = [[found.side for found in sides_of(opened.store, [runs[name] for name in both])] for runs in (ours, theirs)]
+    settings = opened.workspace.settings
+    found = []
+    for measure in MEASURES:
+        by_document = clustered([*sides[0], *sides[1]], settings.statistics.cluster)
+        try:
+            found.append(orders(sides[0], sides[1], measure, settings.seed, by_document))
+        except ValueError as error:
+            notes.append(str(error))
+    return tuple(found)
+
+
+def _latest(runs: Sequence[Run], testset: str) -> dict[str, Run]:
+    """The latest finished run of each configuration on a test set, by the configuration's name."""
+    return {run.name: run for run in runs if run.testset == testset and run.finished and not run.newer}
+
+
+def _verdict(ours: Sequence[Question], theirs: Sequence[Question], found: Sequence[Orders]) -> tuple[bool, str]:
+    if len(ours) < ENOUGH:
+        return False, f"{len(ours)} questions decide nothing: draft at least {ENOUGH}"
+    if not found:
+        return False, "whether it orders configurations as the real questions do is not known yet"
+    worst = min(found, key=lambda each: -2.0 if each.tau is None else each.tau)
+    wrong = sum(each.wrong for each in found)
+    if wrong:
+        return False, (
+            f"it decides nothing: {wrong} real differences come out the other way round (tau-b {_tau(worst)} at the worst)"
+        )
+    if worst.tau is None or worst.tau < ALIKE:
+        return False, f"it decides nothing: its order of configurations does not follow theirs (tau-b {_tau(worst)})"
+    real, same = sum(each.real for each in found), sum(each.same for each in found)
+    told = (
+        f"{same} of {real} real differences are called real and the same way"
+        if real
+        else (
+            f"the {len(theirs)} real questions show no difference that is real, so that nothing of it could be confirmed"
+        )
+    )
+    doubt = "" if worst.low > 0 else "; with these few questions the agreement may be chance"
+    return worst.low > 0, (
+        f"it may be trusted for the order of configurations that lie well apart (tau-b {_tau(worst)}, {told}{doubt}); for "
+        "how good they are, ask real questions"
+    )
+
+
+def _tau(found: Orders) -> str:
+    return "unknown" if found.tau is None else f"{found.tau:+.2f} [{found.low:+.2f} {found.high:+.2f}]"
+
+
+def _note(opened: OpenWorkspace, draft: str, questions: Sequence[Question], made: Likeness) -> None:
+    path = opened.workspace.folder / ".aventrik" / _FILE
+    known = _known(opened)
+    known[opened.workspace.testset_path(draft).stem] = {
+        "questions": _key(questions), "real": made.real, "decides": made.decides, "verdict": made.verdict,
+    }  # fmt: skip
+    write_whole(path, json.dumps(known, ensure_ascii=False, indent=1))
+
+
+def _known(opened: OpenWorkspace) -> dict[str, Any]:
+    try:
+        found = json.loads((opened.workspace.folder / ".aventrik" / _FILE).read_text(encoding="utf-8"))
+        return found if isinstance(found, dict) else {}
+    except (OSError, ValueError):
+        return {}
+
+
+def _key(questions: Sequence[Question]) -> str:
+    return content_key(sorted(question.key for question in questions))
+
+
+def doubts(opened: OpenWorkspace, testset: str, questions: Sequence[Question]) -> str:
+    """Why a test set of a run decides nothing, as far as that is known; "" for one that may, or that people wrote."""
+    drafted = [question for question in questions if question.status == "draft" and question.by != "person"]
+    if len(drafted) < len(questions) / 2:
+        return ""
+    if len(questions) < ENOUGH:
+        return f"{len(questions)} drafted questions decide nothing: draft at least {ENOUGH}"
+    sure = [question.meta["confidence"] for question in drafted if isinstance(question.meta.get("confidence"), float)]
+    if len(sure) > len(questions) / 2:
+        return (
+            f"nobody has looked at {len(drafted)} of the {len(questions)} questions, which were located by a judge that is sure to "
+            f"{sum(sure) / len(sure):.2f} on average that their places are right: 'aventrik review {testset}'"
+        )
+    noted = _known(opened).get(testset)
+    if isinstance(noted, dict) and noted.get("questions") == _key(questions):
+        return "" if noted.get("decides") else f"held against '{noted.get('real')}': {noted.get('verdict')}"
+    return ""
+
+
+def doubts_of(opened: OpenWorkspace, run: Run) -> str:
+    """`doubts` of the questions that a run was asked."""
+    bodies = [question_from(question.body) for question in opened.store.runs.questions(run.id)]
+    return doubts(opened, run.testset, bodies) if bodies else ""
+
+
+def check_apart(draft: str, real: str) -> None:
+    """Raises `BadInput` where a set is held against itself."""
+    if draft == real:
+        raise BadInput(f"'{draft}' can't be held against itself")

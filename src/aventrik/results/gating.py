@@ -1,0 +1,358 @@
+"""A run held against the limits of a gate, and against a baseline: a run of the store, or a file under version control."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import numpy.typing as npt
+
+from ..core.comparing.gates import LimitHeld, State, held_to_baseline, held_to_bound
+from ..core.comparing.sides import Board, board, clustered_questions, less_is_better
+from ..core.errors import BadInput
+from ..corpora.changes import Changes, changes, contents_of, without_evidence
+from ..kept.baselines import baseline_of, is_judged, judge_told, marks_of, of_list
+from ..kept.facets import facets_of
+from ..kept.run_names import run_named
+from ..kept.sides import RunSide, settings_of, side_of
+from ..storage.protocols import Run, Store
+from ..workspace.baselines import Baseline, load_baseline, rounded
+from ..workspace.gates import Gate, Limit, share_of
+from ..workspace.settings import Settings
+from ..workspace.toml import nearest
+
+if TYPE_CHECKING:
+    import pandas
+
+
+@dataclass(frozen=True)
+class Check:
+    """One limit on one group of questions: what is allowed, what the run came to, and what that means. `way` is least,
+    most, drop, or gone, for how many of the baseline's questions are; `allowed` is in the measure's units, `share` what was
+    said where that is a share of the baseline's mean; `base` is that mean on the same questions; `why` tells what a figure
+    can't."""
+
+    measure: str
+    way: str
+    allowed: float
+    margin: float
+    group: str
+    state: State
+    held: LimitHeld | None = None
+    base: float | None = None
+    why: str = ""
+    share: float | None = None
+
+
+@dataclass(frozen=True)
+class Gated:
+    """What a gate said. `baseline` names what the run was held against, "" for nothing; `shared` is the number of questions
+    that both have, `missing` and `edited` the ids of those of the baseline's that are gone or were changed, `evidence_gone`
+    of those whose evidence no document holds any more; `settings` has those that changed, from and to."""
+
+    run: Run
+    baseline: str
+    checks: list[Check]
+    undecided_counts: str
+    shared: int = 0
+    missing: list[str] = field(default_factory=list)
+    edited: list[str] = field(default_factory=list)
+    evidence_gone: list[str] = field(default_factory=list)
+    new: int = 0
+    documents: Changes | None = None
+    settings: dict[str, tuple[Any, Any]] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+
+    def count(self, state: State) -> int:
+        """How many checks are in a state."""
+        return sum(check.state == state for check in self.checks)
+
+    @property
+    def failed(self) -> bool:
+        """Whether the gate stops this run."""
+        return bool(self.count("failed") or (self.undecided_counts == "fail" and self.count("undecided")))
+
+    def to_pandas(self) -> pandas.DataFrame:
+        """A row a check: measure, way, group, what is allowed, the figure with its interval, and the state."""
+        import pandas
+
+        return pandas.DataFrame(
+            [
+                {
+                    "measure": each.measure, "way": each.way, "group": each.group, "allowed": each.allowed, "state": each.state,
+                    **({"value": each.held.value, "low": each.held.low, "high": each.held.high} if each.held else {}),
+                }
+                for each in self.checks
+            ]
+        )  # fmt: skip
+
+    def as_json(self) -> dict[str, Any]:
+        """The documented shape of `gate --json`."""
+        return {
+            "run": self.run.id,
+            "name": self.run.name,
+            "testset": self.run.testset,
+            "state": "failed" if self.failed else "passed",
+            "undecided": self.undecided_counts,
+            "baseline": self.baseline or None,
+            "shared": self.shared,
+            "missing": self.missing,
+            "edited": self.edited,
+            "evidence_gone": self.evidence_gone,
+            "new": self.new,
+            "documents": None if self.documents is None else asdict(self.documents),
+            "settings": {name: {"from": before, "to": now} for name, (before, now) in self.settings.items()},
+            "notes": self.notes,
+            "checks": [asdict(check) for check in self.checks],
+        }
+
+
+@dataclass(frozen=True)
+class _Sides:
+    """What limits are held against: the run, its questions' groups, and the baseline where there is one."""
+
+    run: Run
+    found: RunSide
+    facets: Mapping[str, Mapping[str, tuple[str, ...]]]
+    by_document: bool
+    seed: int
+    marks: Mapping[str, tuple[str, str]]
+    baseline: Baseline | None
+    keys: frozenset[str]  # of questions on which it is held against the baseline
+
+    def board(self, measure: str) -> Board:
+        return board([self.found.side], measure, self.by_document)
+
+    def theirs(self, measure: str, keys: Sequence[str]) -> npt.NDArray[np.float64]:
+        """The baseline's scores of some questions, NaN where it has none."""
+        assert self.baseline is not None
+        rows = self.baseline.questions
+        return np.array([rows[key].scores.get(measure, np.nan) if key in rows else np.nan for key in keys])
+
+
+def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, baseline: str = "") -> Gated:
+    """Holds a finished run against all limits. `baseline` names a run or a file (in `folder` where its path is relative),
+    else what the gate's file names.
+
+    Raises `BadInput` for a run that is not finished, a measure that it does not have, a group that has no question, a
+    baseline that is not there, was judged by another judge, or shares no question.
+    """
+    found = side_of(store, run)
+    known = list(found.side.sheet.columns)
+    limits = gate.settings.limit
+    for place, limit in enumerate(limits):
+        if limit.measure not in known:
+            raise BadInput(
+                f"{gate.where(place)}: run {run.id} ({run.name}) has no measure '{limit.measure}'{nearest(limit.measure, known)}"
+            )
+    named = baseline or gate.settings.baseline
+    drops = [place for place, limit in enumerate(limits) if limit.drop is not None]
+    if drops and not named:
+        raise BadInput(
+            f"{gate.where(drops[0], 'drop')}: needs a baseline; name a run or a file by --baseline or in {gate.path.name}"
+        )
+    base, told = _baseline(store, named, folder, run) if named and drops else (None, "")
+    rows = store.runs.questions(run.id)
+    keys, made = _paired(gate, run, found, base, told)
+    by_document = clustered_questions([doc for doc in found.side.clusters.values() if doc], settings.statistics.cluster)
+    sides = _Sides(
+        run,
+        found,
+        facets_of({row.key: row.body for row in rows}),
+        by_document,
+        settings.seed,
+        {row.key: marks_of(row) for row in rows},
+        base,
+        keys,
+    )
+    wanted = [
+        (place, limit, way, group)
+        for place, limit in enumerate(limits)
+        for way in ("least", "most", "drop")
+        if getattr(limit, way) is not None
+        for group in _groups(gate, place, limit, sides)
+    ]
+    checks = [_check(sides, limit, way, group, len(wanted)) for _, limit, way, group in wanted]
+    if base is not None:
+        made = _compare_made(store, gate, sides, made)
+        if questions := _questions_gone(gate, base, made):
+            checks.append(questions)
+    return replace(made, checks=checks)
+
+
+def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baseline, str]:
+    """The baseline and what it is called."""
+    path = folder / named
+    if path.is_file():
+        return load_baseline(path), named
+    if path.suffix == ".jsonl":
+        raise BadInput(f"{path}: no such file; 'aventrik run CONFIG --baseline-file {named}' writes a baseline")
+    other = run_named(store, named, run.id)
+    return baseline_of(store, other), f"run {other.id} ({other.name})"
+
+
+def _paired(gate: Gate, run: Run, found: RunSide, base: Baseline | None, told: str) -> tuple[frozenset[str], Gated]:
+    """The questions that the run shares with the baseline, by key, and what is to be told of the others."""
+    made = Gated(run, told, [], gate.settings.undecided)
+    if base is None:
+        return frozenset(), made
+    ours = found.side.sheet.places
+    shared = [key for key in base.questions if key in ours]
+    if not shared:
+        raise BadInput(
+            f"{told}: no question of it is in run {run.id} as it was asked then; "
+            "'aventrik run CONFIG --baseline-file FILE' makes a new baseline"
+        )
+    gone = {
+        key for key in without_evidence(found.side.lost, shared) if not base.questions[key].gone
+    }  # both without it: nothing changed
+    back = {key for key in shared if base.questions[key].gone} - without_evidence(found.side.lost, shared)
+    names = set(found.ids.values())
+    absent = [each.id for key, each in base.questions.items() if key not in ours]
+    return frozenset(shared) - gone - back, replace(
+        made, shared=len(shared),
+        missing=sorted(name for name in absent if name not in names),
+        edited=sorted(name for name in absent if name in names),
+        evidence_gone=sorted(base.questions[key].id for key in gone),
+        new=len(ours) - len(shared),
+    )  # fmt: skip
+
+
+def _groups(gate: Gate, place: int, limit: Limit, sides: _Sides) -> list[tuple[str, str]]:
+    """The groups that a limit is of, as facet and label; ("", "") for all questions."""
+    if limit.each is None and not limit.group:
+        return [("", "")]
+    facet, label = (limit.each, "") if limit.each else next(iter(limit.group.items()))
+    told = sides.facets.get(facet, {})
+    labels = list(dict.fromkeys(each for several in told.values() for each in several))
+    if not labels:
+        raise BadInput(
+            f"{gate.where(place, 'each' if limit.each else facet)}: the questions of run {sides.run.id} have no {facet}"
+        )
+    if limit.each:
+        rows = sides.found.side.sheet
+        scored = {each for key, several in told.items() if limit.measure in rows[key] for each in several}
+        return [(facet, each) for each in sorted(labels) if each in scored]
+    if label not in labels:
+        raise BadInput(
+            f"{gate.where(place, facet)}: no question of run {sides.run.id} has the {facet} '{label}'{nearest(label, labels)}"
+        )
+    return [(facet, label)]
+
+
+def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], together: int) -> Check:
+    scored = sides.board(limit.measure)
+    facet, label = group
+    inside = np.array([not facet or label in sides.facets[facet].get(key, ()) for key in scored.keys], dtype=bool)
+    told = f"{facet} {label}" if facet else ""
+    if way != "drop":
+        bound = float(getattr(limit, way))
+        some = scored.of(inside)
+        held = held_to_bound(
+            some.values[0], scored.kind, some.groups, bound, way == "most", limit.margin, together, sides.seed
+        )
+        why = "" if held else f"no question{_of(told)} has {limit.measure}"
+        return Check(
+            limit.measure, way, bound, limit.margin, told, held.state if held else "undecided", held, None, why
+        )
+    some = scored.of(inside & np.array([key in sides.keys for key in scored.keys], dtype=bool))
+    ours = np.array([rounded(value) for value in some.values[0]])
+    theirs = sides.theirs(limit.measure, some.keys)
+    both = np.isfinite(ours) & np.isfinite(theirs)
+    base = float(theirs[both].mean()) if both.any() else None
+    share = share_of(limit.drop) if isinstance(limit.drop, str) else None
+    drop = float(limit.drop or 0.0) if share is None else abs(base or 0.0) * share
+    same = _same(sides, limit.measure, [key for key, here in zip(some.keys, both) if here])
+    less = less_is_better(limit.measure, sides.found.side.own)
+    held = held_to_baseline(ours, theirs, scored.kind, some.groups, less, drop, together, sides.seed, same)
+    if base is None and sides.baseline is not None and limit.measure not in sides.baseline.measures:
+        raise BadInput(
+            f"the baseline has no '{limit.measure}'{nearest(limit.measure, sides.baseline.measures)}; "
+            "'aventrik run CONFIG --baseline-file FILE' writes it anew, with all that the gate asks for"
+        )
+    why = "" if held else f"no question{_of(told)} has {limit.measure} in both"
+    return Check(limit.measure, way, drop, 0.0, told, held.state if held else "undecided", held, base, why, share)
+
+
+def _of(group: str) -> str:
+    return f" with {group}" if group else ""
+
+
+def _same(sides: _Sides, measure: str, keys: Sequence[str]) -> bool:
+    """Whether the scores of some questions came of the very same results as the baseline's."""
+    assert sides.baseline is not None
+    rows, marks = sides.baseline.questions, sides.marks
+    if of_list(measure):
+        return all(rows[key].list_mark and marks[key][1] == rows[key].list_mark for key in keys)
+    return all(rows[key].mark and marks[key][0] == rows[key].mark for key in keys)
+
+
+def _compare_made(store: Store, gate: Gate, sides: _Sides, made: Gated) -> Gated:
+    """What else the run and its baseline differ in: refused where scores then mean something else, told where not."""
+    base, run = sides.baseline, sides.run
+    notes: list[str] = []
+    assert base is not None
+    if base.cover != float(run.made["cover"]):
+        raise BadInput(
+            f"a need is met from cover {run.made['cover']:g} on in run {run.id}, from {base.cover:g} in the baseline: the "
+            "scores do not mean the same; make the baseline anew"
+        )
+    own = list(sides.found.side.own)
+    judged = [
+        limit.measure for limit in gate.settings.limit if limit.drop is not None and is_judged(limit.measure, own)
+    ]
+    judge = judge_told(run)
+    if judged and judge != base.judge:
+        who = f"'{judge[0]}', the baseline by '{base.judge[0] if base.judge else ''}'"
+        if judge[:1] == base.judge[:1]:
+            who = f"'{judge[0]}' in other settings or another wording than the baseline"
+        if gate.settings.judge != "any":
+            raise BadInput(
+                f"run {run.id} was judged by {who}: a drop of {judged[0]} may be the judge's; make the baseline anew, or say "
+                f'judge = "any" in {gate.path.name}'
+            )
+        notes.append(f"judged by {who}: what changed may be the judge's")
+    stages = dict(run.made.get("stages", {}))
+    moved = [name for name in stages if base.stages.get(name, stages[name]) != stages[name]]
+    if moved:
+        notes.append(
+            f"the program changed (baseline {base.program or 'unknown'}): {', '.join(sorted(moved))} work otherwise"
+        )
+    documents = None
+    if run.corpus != base.corpus and (contents := contents_of(store, run)) is not None:
+        now = {doc: contents[doc][:12] for doc in base.evidence if doc in contents}
+        documents = replace(changes(base.evidence, now), before=base.documents, now=len(contents))
+    return replace(made, notes=notes, settings=_changed_settings(base, run), documents=documents)
+
+
+def _changed_settings(base: Baseline, run: Run) -> dict[str, tuple[Any, Any]]:
+    now = {name: value for name, value in settings_of(run).items() if value is not None}
+    if not now or not base.settings:  # what another system gave has none
+        return {}
+    return {
+        name: (base.settings.get(name), now.get(name))
+        for name in sorted(base.settings.keys() | now.keys())
+        if str(base.settings.get(name)) != str(now.get(name))
+    }
+
+
+def _questions_gone(gate: Gate, base: Baseline, made: Gated) -> Check | None:
+    """A check on how many of the baseline's questions take no part; None where all of them do."""
+    gone = len(made.missing) + len(made.edited) + len(made.evidence_gone)
+    if not gone:
+        return None
+    share = gone / len(base.questions)
+    parts = [
+        f"{len(some)} {what} ({', '.join(some[:4])}{', …' if len(some) > 4 else ''})"
+        for what, some in (
+            ("missing", made.missing), ("asked otherwise", made.edited), ("without their evidence", made.evidence_gone)
+        )
+        if some
+    ]  # fmt: skip
+    state: State = "failed" if share > gate.settings.gone else "passed"
+    why = f"{gone} of the baseline's {len(base.questions)} take no part: {', '.join(parts)}"
+    held = LimitHeld(state, share, share, share, len(base.questions))
+    return Check("questions", "gone", gate.settings.gone, 0.0, "", state, held, None, why)

@@ -1,0 +1,1 @@
+"""Configurations applied to test sets: planned, run, raced, or brought from another system."""

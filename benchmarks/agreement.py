@@ -22,12 +22,12 @@ import numpy as np
 
 from aventrik.core.comparing.orders import orders, tau_b
 from aventrik.core.comparing.sides import Side
-from aventrik.core.offline import OfflineModel
 from aventrik.core.testsets import Question
 from aventrik.core.testsets.drafting import draft
 from aventrik.core.testsets.drafting.brief import Brief
 from aventrik.core.testsets.hiding import hidden
 from aventrik.corpora.gathering import gather
+from aventrik.english import EnglishRules, OfflineModel
 from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.kept.run_names import run_named
 from aventrik.kept.sides import sides_of
@@ -119,6 +119,7 @@ def main() -> None:
                 opened.corpus.names(),
                 lambda each: hidden(opened.corpus.document(each), ranges.get(each, [])),
                 OfflineModel(),
+                EnglishRules(),
                 Brief(COUNT, seed),
             ).questions
             asked = [replace(made[0], hide=(*made[0].hide, *away)), *made[1:]]

@@ -18,11 +18,11 @@ from typing import Any
 
 from aventrik.core.documents import Document
 from aventrik.core.documents.spans import by_document
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import LanguageModel, Task
 from aventrik.core.testsets import Need, Question
 from aventrik.core.testsets.drafting.passages import Passages, places_of
 from aventrik.core.testsets.hiding import hidden
+from aventrik.english import OfflineModel
 from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.workspace.testsets import load_testset
 
@@ -103,8 +103,8 @@ def _stated(need: Need, quotes: Sequence[str]) -> bool:
 
 
 def _model(folder: str) -> LanguageModel:
+    from aventrik.english.reading_model import ReadingModel
     from aventrik.models.local import LocalEmbedder
-    from aventrik.models.reading import ReadingModel
 
     return ReadingModel("reader", LocalEmbedder("reader", Path(folder), "", ""), lambda: folder)
 

@@ -21,8 +21,8 @@ import numpy as np
 
 from aventrik.core.comparing.correcting import Corrected, chances_of, corrected, difference, order_of, sizes_of
 from aventrik.core.comparing.intervals import wilson
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import Task
+from aventrik.english import OfflineModel
 
 QUESTIONS = (300, 2000)
 SHARES = (0.5, 0.8, 0.93)

@@ -19,9 +19,9 @@ from pathlib import Path
 from aventrik.core.answering import Answer, Statement
 from aventrik.core.context import Served
 from aventrik.core.judging import Reference, judge
-from aventrik.core.offline import OfflineModel
 from aventrik.core.reading import read
 from aventrik.core.text import sentence_texts, terms
+from aventrik.english import OfflineModel
 
 ITEMS, SENTENCES, TOGETHER = 5, 3, 64
 

@@ -20,10 +20,10 @@ from pathlib import Path
 
 from sklearn.metrics import roc_auc_score
 
-from aventrik.core.offline.answering.parts import split
 from aventrik.core.testsets import Question
 from aventrik.core.testsets.drafting.brief import Brief
 from aventrik.core.testsets.locating.ranking import Place, rank
+from aventrik.core.wording.parts import split
 from aventrik.corpora.gathering import gather
 from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.questions.drafting import draft_questions

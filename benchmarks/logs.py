@@ -19,12 +19,12 @@ import tempfile
 import time
 from pathlib import Path
 
-from aventrik.cli.review_views.questions import Ledger, QuestionMatter
+from aventrik.cli.review_views.questions import QuestionMatter
 from aventrik.cli.review_views.session import Session, drawn
 from aventrik.core.testsets.deciding import order_of
 from aventrik.corpora.gathering import gather
 from aventrik.execution.open_workspace import OpenWorkspace
-from aventrik.people.spots import Spots
+from aventrik.people.question_review import Ledger, QuestionReview
 from aventrik.questions.drafting import brief_of, draft_questions
 from aventrik.questions.locating import locate
 from aventrik.runs.pooling import pool_of
@@ -97,7 +97,7 @@ def main() -> None:
         began = time.perf_counter()
         found = load_rows(path)
         ledger = Ledger(path, found, opened.workspace.reviews, "ann")
-        session = Session(QuestionMatter(ledger, order_of([row for _, row in found]), Spots(opened)))
+        session = Session(QuestionMatter(QuestionReview(opened, ledger, order_of([row for _, row in found]))))
         session.start()
         drawn(session, 100, 40)
         first = time.perf_counter() - began

@@ -8,10 +8,10 @@ from typing import Any
 
 import pytest
 
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.testsets import Question
 from aventrik.corpora.gathering import gather
+from aventrik.english import OfflineModel
 from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.gathered import GatheredSource

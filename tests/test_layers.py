@@ -119,6 +119,20 @@ def test_no_files_import_each_other_in_a_circle() -> None:
     assert circles == []
 
 
+def test_nothing_imports_the_insides_of_the_built_in_rules_and_no_stage_knows_of_them() -> None:
+    wrong = []
+    for path in ROOT.rglob("*.py"):
+        if room(path) == "english":
+            continue
+        for name in imports(path):
+            parts = name.split(".")
+            if parts[:2] == ["aventrik", "english"] and len(parts) > 2 and not parts[2][0].isupper():
+                wrong.append(f"{path.relative_to(ROOT)} imports {name}")
+            if parts[:2] == ["aventrik", "english"] and room(path) == "pipeline":
+                wrong.append(f"{path.relative_to(ROOT)} knows of {name}")
+    assert wrong == []
+
+
 def test_core_neither_prints_nor_parses_arguments_nor_opens_anything() -> None:
     wrong = []
     for path in (ROOT / "core").rglob("*.py"):

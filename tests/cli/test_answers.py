@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from aventrik.core.offline.judging import weighing
+from aventrik.english.judging import weighing
 from tests.conftest import Program
 
 BASE = 'name = "one"\n[embedding]\nmodel = "static"\n'

@@ -11,6 +11,7 @@ from aventrik.core.protocols import Reply, Task
 from aventrik.core.reading import read
 from aventrik.core.testsets.drafting import Draft, draft
 from aventrik.core.testsets.drafting.brief import Brief
+from aventrik.english import EnglishRules
 
 FACTS = {
     "stay": "A boat may stay at a visitor mooring for 48 hours in the summer months of the year.",
@@ -74,7 +75,7 @@ PLAIN: dict[str, Any] = {
 
 def made(brief: Brief, judge: Any = None, **tasks: Any) -> tuple[Draft, Writer]:
     writer = Writer(**{**PLAIN, **tasks})
-    return draft(*corpus(), writer, brief, judge=judge), writer
+    return draft(*corpus(), writer, EnglishRules(), brief, judge=judge), writer
 
 
 def test_the_writer_is_told_audience_examples_and_words_to_avoid() -> None:
@@ -189,7 +190,7 @@ def test_a_sentence_elsewhere_that_says_otherwise_drops_the_question_and_one_tha
             else "supported"
         }
     )
-    found = draft(sorted(documents), documents.__getitem__, Writer(**PLAIN), Brief(9), judge=judge)
+    found = draft(sorted(documents), documents.__getitem__, Writer(**PLAIN), EnglishRules(), Brief(9), judge=judge)
     assert {q.needs[0].spans[0].doc for q in found.questions} <= {"c.md", "d.md"}
     assert {span.doc for q in found.questions for span in q.needs[0].spans} == {"c.md", "d.md"}
     assert [(each.doc, each.rival_doc) for each in found.dropped if each.rival] != []

@@ -15,9 +15,9 @@ from aventrik.core.context import Served
 from aventrik.core.criteria import Criterion, Grade, Level, grade, joined
 from aventrik.core.judging import Reference
 from aventrik.core.measures import Measure
-from aventrik.core.offline import OfflineModel
-from aventrik.core.offline.judging import patterns
 from aventrik.core.reading import read
+from aventrik.english import OfflineModel
+from aventrik.english.judging import patterns
 
 LOCKS = "# Locks\n\nThe gate at Hexley is open from 8 am to 6 pm.\nBoats over 12 m wind in the basin — always.\n"
 FEES = "A berth costs £12 a night in the summer, and £8 in the winter, at every mooring of the Navigation.\n"

@@ -19,8 +19,8 @@ from aventrik.core.context import within_budget
 from aventrik.core.judging import Judgement, Verdict
 from aventrik.core.measures import answer_scores
 from aventrik.core.measures.answers import Judged
-from aventrik.core.offline import OfflineModel
 from aventrik.core.reranking import STEPS, Item, StepMeans, apply
+from aventrik.english import OfflineModel
 
 
 def side(name: str, values: list[float], lost: str = "answered", **settings: object) -> Side:

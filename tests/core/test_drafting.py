@@ -8,13 +8,13 @@ import pytest
 
 from aventrik.core.documents import Document
 from aventrik.core.documents.relocating import relocated
-from aventrik.core.offline import OfflineModel
 from aventrik.core.reading import read
 from aventrik.core.testsets import Quoted
 from aventrik.core.testsets.drafting import draft
 from aventrik.core.testsets.drafting.brief import Brief
 from aventrik.core.testsets.drafting.material import Material
 from aventrik.core.testsets.drafting.sampling import spread
+from aventrik.english import EnglishRules, OfflineModel
 
 FILLER = "\n\n".join(
     f"Notice {n} tells of works near distance post {n * 7} on the {word} side of the basin."
@@ -29,7 +29,7 @@ def corpus(**texts: str) -> tuple[list[str], Callable[[str], Document]]:
 
 def test_questions_quote_their_evidence_and_are_numbered() -> None:
     names, fetch = corpus(a="Only the duty engineer may open the safety gates.", b=FILLER)
-    made = draft(names, fetch, OfflineModel(), Brief(5, styles={"question": 1.0}))
+    made = draft(names, fetch, OfflineModel(), EnglishRules(), Brief(5, styles={"question": 1.0}))
     [question] = made.questions
     assert (question.id, question.question) == ("q0001", "Who may open the safety gates?")
     [quoted] = question.needs[0].spans
@@ -41,7 +41,7 @@ def test_the_same_fact_elsewhere_becomes_an_alternative_span() -> None:
         a="Only the duty engineer may open the safety gates.",
         b=FILLER + "\n\nIn a flood, only the duty engineer may open the safety gates.",
     )
-    [question] = draft(names, fetch, OfflineModel(), Brief(1)).questions
+    [question] = draft(names, fetch, OfflineModel(), EnglishRules(), Brief(1)).questions
     assert sorted(quoted.doc for quoted in question.needs[0].spans) == ["a.md", "b.md"]
 
 
@@ -50,7 +50,7 @@ def test_a_question_that_two_documents_answer_differently_is_dropped_and_told() 
         a="The stay limit at Skelder Bridge is 48 hours.",
         b=FILLER + "\n\nThe stay limit at Skelder Bridge is 72 hours.",
     )
-    made = draft(names, fetch, OfflineModel(), Brief(5, styles={"question": 1.0}))
+    made = draft(names, fetch, OfflineModel(), EnglishRules(), Brief(5, styles={"question": 1.0}))
     assert made.questions == []
     assert set(made.contested) <= {("a.md", "b.md"), ("b.md", "a.md")}
     assert sum(made.contested.values()) == 2
@@ -61,9 +61,9 @@ def test_the_same_seed_drafts_the_same_and_adding_asks_nothing_again() -> None:
         a="Only the duty engineer may open the safety gates.\n\nBooms are stored at Skelder and Oxmere.",
         b=FILLER + "\n\nThe chamber of Hexley Bottom Lock is 22 metres long.",
     )
-    first = draft(names, fetch, OfflineModel(), Brief(2, seed=4))
-    assert draft(names, fetch, OfflineModel(), Brief(2, seed=4)).questions == first.questions
-    more = draft(names, fetch, OfflineModel(), Brief(5, seed=4), already=first.questions)
+    first = draft(names, fetch, OfflineModel(), EnglishRules(), Brief(2, seed=4))
+    assert draft(names, fetch, OfflineModel(), EnglishRules(), Brief(2, seed=4)).questions == first.questions
+    more = draft(names, fetch, OfflineModel(), EnglishRules(), Brief(5, seed=4), already=first.questions)
     assert [question.id for question in more.questions] == ["q0003"]
     assert {q.question for q in more.questions}.isdisjoint(q.question for q in first.questions)
 

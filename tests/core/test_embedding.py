@@ -9,9 +9,9 @@ from sklearn.feature_extraction.text import TfidfVectorizer
 
 from aventrik.core.embedding import MODELS, embedder, unit
 from aventrik.core.indexing.texts import owners, texts_from, write
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.text import content_terms
+from aventrik.english import OfflineModel
 from aventrik.models.prompts import load_prompt
 
 TEXTS = [

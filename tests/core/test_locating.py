@@ -9,7 +9,6 @@ import numpy as np
 import pytest
 
 from aventrik.core.documents import Document
-from aventrik.core.offline.answering.standing import told_whole
 from aventrik.core.reading import read
 from aventrik.core.testsets.deciding import doubt_of, order_of
 from aventrik.core.testsets.locating.cleaning import masked, no_question, plain
@@ -19,6 +18,7 @@ from aventrik.core.testsets.locating.gathering import LogEntry, gathered
 from aventrik.core.testsets.locating.leaning import leans
 from aventrik.core.testsets.locating.ranking import rank
 from aventrik.core.text.spelling import Speller, nearest_known, one_apart
+from aventrik.english.answering.standing import told_whole
 
 
 @pytest.mark.parametrize(

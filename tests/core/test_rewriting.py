@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import pytest
 
 from aventrik.core.documents import Document
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import TASKS, Reply, Task
 from aventrik.core.reading import read
 from aventrik.core.rewriting import METHODS, MOST_LETTERS, Posed, Queries, joined, rewrite, settings_of
@@ -15,6 +14,7 @@ from aventrik.core.rewriting.drift import QueriesFound, changes, likenesses
 from aventrik.core.rewriting.glossary import Glossary, GlossaryEntry, abbreviations, definitions, lines
 from aventrik.core.searching import Searching, fuse
 from aventrik.core.text.names import names_in
+from aventrik.english import OfflineModel
 
 
 class Saying:

@@ -8,26 +8,27 @@ from collections.abc import Callable
 import pytest
 
 from aventrik.core.documents import Document
-from aventrik.core.offline.rows import ask_cell
 from aventrik.core.reading import read
 from aventrik.core.testsets import Need, Quoted
-from aventrik.core.testsets.drafting import absent
 from aventrik.core.testsets.drafting.brief import Brief, Quota, kinds_of, portions
-from aventrik.core.testsets.drafting.captions import of_captions
 from aventrik.core.testsets.drafting.choosing import GrowingSet
-from aventrik.core.testsets.drafting.differences import difference, differences, figure
 from aventrik.core.testsets.drafting.faults import fault
 from aventrik.core.testsets.drafting.fitness import english, unfit
 from aventrik.core.testsets.drafting.material import Material
 from aventrik.core.testsets.drafting.naming import Subject, placed
 from aventrik.core.testsets.drafting.offers import Offer
-from aventrik.core.testsets.drafting.pairs import compared, joined
-from aventrik.core.testsets.drafting.sections import sections
-from aventrik.core.testsets.drafting.styles import restyled, shares_of, style_of
+from aventrik.core.testsets.drafting.styles import shares_of, style_of
 from aventrik.core.testsets.drafting.tables import tables
-from aventrik.core.testsets.drafting.titles import cleaned, of_titles, question_of
-from aventrik.core.testsets.drafting.twins import in_other_words
 from aventrik.core.testsets.drafting.usage import Usage
+from aventrik.english.rows import ask_cell
+from aventrik.english.writing import absent
+from aventrik.english.writing.captions import of_captions
+from aventrik.english.writing.differences import difference, differences, figure
+from aventrik.english.writing.pairs import compared, joined
+from aventrik.english.writing.restyling import restyled
+from aventrik.english.writing.sections import sections
+from aventrik.english.writing.titles import cleaned, of_titles, question_of
+from aventrik.english.writing.twins import in_other_words
 
 BODY = "The keeper writes the level into the book twice a day, and tells the office by telephone when it falls."
 

@@ -9,8 +9,8 @@ from typing import Any
 import pytest
 
 from aventrik.core.errors import BadInput
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import TASKS, Task
+from aventrik.english import OfflineModel
 from aventrik.models.prompts import load_prompt, messages, taken_apart
 from aventrik.models.replies import RECORDS, Unfit, found_object, schema, understood
 from aventrik.standin import replies as standin

@@ -20,6 +20,7 @@ from aventrik.execution.executors import Done, Work
 from aventrik.execution.executors import on_worker as elsewhere
 from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.execution.passing import Passing, PosedQuestions
+from aventrik.execution.performing import perform
 from aventrik.pipeline.brought import OUTSIDE
 from aventrik.pipeline.codec import decode, encode
 from aventrik.pipeline.inputs import Given
@@ -196,7 +197,7 @@ def _house(mark: str) -> Any:
 
     def say(task: Task) -> Reply:
         """As the built-in model, but for a word more."""
-        from aventrik.core.offline import OfflineModel
+        from aventrik.english import OfflineModel
 
         [reply] = OfflineModel().perform([task])
         assert reply.value is not None
@@ -328,7 +329,7 @@ def test_work_is_done_the_same_in_another_process(opened: OpenWorkspace) -> None
         for name in ("chunks", "keyword hits", "served", "verdicts", "losses"):
             node = place.nodes[name]
             work = _work(place, node, passing)
-            here = opened.bench.perform(work)
+            here = perform(opened.bench, work)
             sent = pickle.loads(pickle.dumps(work))
             there = pool.submit(elsewhere.perform, elsewhere.program(), sent).result()
             assert isinstance(there, Done), there

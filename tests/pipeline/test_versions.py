@@ -16,9 +16,9 @@ import pytest
 
 from aventrik.core.brought import Brought, BroughtItem
 from aventrik.core.criteria import Criterion, Level
-from aventrik.core.offline import OfflineModel
 from aventrik.core.protocols import Reply, Task
 from aventrik.core.searching import QueryVectors
+from aventrik.english import OfflineModel
 from aventrik.execution.open_workspace import OpenWorkspace
 from aventrik.execution.passing import Passing, PosedQuestions
 from aventrik.execution.place import Place

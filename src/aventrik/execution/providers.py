@@ -10,8 +10,8 @@ from typing import Any, cast
 
 from ..core import embedding
 from ..core.errors import BadInput, MissingExtra
-from ..core.offline import OfflineModel
 from ..core.protocols import LanguageModel
+from ..english import OfflineModel
 from ..models.calls import COUNTED, WHOLE, CallStore, Spent
 from ..models.connection import Connection
 from ..models.limits import Shared
@@ -147,7 +147,7 @@ class Models:
             return OfflineModel()
         model = self.workspace.settings.models[name]
         if model.kind == "built-in":
-            from ..models.reading import ReadingModel
+            from ..english import ReadingModel
 
             wanted = WantedModel("embedding", model.reads_with, ("query", "passage"))
             return ReadingModel(name, self.get(wanted), lambda: self._reads_by(model.reads_with))

@@ -14,6 +14,7 @@ from ..core.testsets.drafting.brief import Brief, Quota
 from ..core.testsets.drafting.fitness import english, prose
 from ..core.testsets.drafting.styles import shares_of
 from ..corpora.surveying import survey
+from ..english import EnglishRules
 from ..execution.corpus import passed
 from ..execution.open_workspace import OpenWorkspace
 from ..people.passages import labels_of
@@ -43,7 +44,7 @@ def draft_questions(
         _check_language(opened, brief)
     judge = None if model.name == "offline" else opened.models.role("judge", "")
     asked = judge if judge is not None and judge.name != "offline" else None
-    return draft(corpus.names(), corpus.document, model, brief, already, progress, asked)
+    return draft(corpus.names(), corpus.document, model, EnglishRules(), brief, already, progress, asked)
 
 
 def _check_language(opened: OpenWorkspace, brief: Brief) -> None:

@@ -9,7 +9,6 @@ from typing import Any
 
 from ..core.documents.relocating import occurrence
 from ..core.errors import BadInput
-from ..core.offline.answering.parts import split
 from ..core.protocols import LanguageModel, Reply, Task
 from ..core.testsets import Need, Question, Quoted, placed
 from ..core.testsets.deciding import DOUBTFUL
@@ -17,6 +16,7 @@ from ..core.testsets.locating.folding import fold
 from ..core.testsets.locating.gathering import Enquiry, FoldedLog, LogEntry, gathered
 from ..core.testsets.locating.ranking import Proposal, Ranking, rank
 from ..core.text import WORD
+from ..core.wording.parts import split
 from ..execution.open_workspace import OpenWorkspace
 from ..people.spots import FACT
 from ..runs.pooling import Pool

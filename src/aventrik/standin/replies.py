@@ -7,9 +7,9 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from ..core.offline import OfflineModel
 from ..core.protocols import Reply, Task
 from ..core.text import content_terms, count_tokens
+from ..english import OfflineModel
 from ..models.prompts import taken_apart
 
 DIMENSIONS = 128

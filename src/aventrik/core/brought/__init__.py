@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..answering import DECLINE, Answer, Statement
-from ..offline.judging.splitting import REFUSAL
 from ..text import WORD, sentences
+from ..wording.refusals import REFUSAL
 
 LONGEST = 1_000_000  # characters of one text of a context that are kept
 

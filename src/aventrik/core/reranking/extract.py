@@ -12,9 +12,9 @@ from ..context.serving import tidy
 from ..documents import Document
 from ..documents.relocating import relocated
 from ..documents.spans import Range
-from ..offline.synonyms import leader
 from ..protocols import Task
 from ..text import content_terms, count_tokens, sentences
+from ..wording.synonyms import leader
 from . import Item, Rarity, Refined, StepMeans, cut
 
 _NEAR = 0.4  # of a sentence's weight, what it lends to each of its neighbours

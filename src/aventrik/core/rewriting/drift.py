@@ -6,9 +6,9 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from ..offline.synonyms import leader
 from ..text import WORD, content_terms, numbers, plain_number, stem
 from ..text.names import names_in
+from ..wording.synonyms import leader
 
 FIRST = 10  # passages of a list that are looked at
 _NAME = 1.5  # how often more a name weighs than another word of its rarity

@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
-from ...offline.rows import ask_cell
 from ...protocols import Task
 from .. import Need, Quoted
-from . import absent, asking
+from . import asking
 from .brief import SINGLE, kinds_of
-from .captions import of_captions
 from .choosing import gist
-from .differences import differences
 from .faults import fault
 from .fitness import FIT, unfit
 from .made import DraftWork
 from .offers import Offer
-from .openings import of_openings
-from .pairs import compared, joined
 from .sampling import Passage, spread
-from .titles import of_titles
 
 SEVERAL = ("joined", "comparison")
 _BATCH = 16
@@ -56,23 +50,17 @@ class Collecting:
             return
         if len(titled) + len(stated) < _ENOUGH * self.work.brief.count:  # documents without titles
             self._offer(
-                offer for name in self.work.material.names for offer in of_openings(self.work.material.fetch(name))
+                offer
+                for name in self.work.material.names
+                for offer in self.work.rules.of_openings(self.work.material.fetch(name))
             )
+        rules, material = self.work.rules, self.work.material
         if kinds.get("joined"):
-            self._offer(joined([*titled, *stated]))
+            self._offer(rules.joined([*titled, *stated]))
         if kinds.get("comparison"):
-            self._offer(differences(self.work.material.tables, self.work.material.usage, seed))
-            self._offer(compared(titled))
+            self._offer(rules.comparing(titled, material, seed))
         if kinds.get("unanswerable"):
-            self._offer(absent.of_rows(self.work.material.tables, self.work.material.passages, ask_cell, seed))
-            texts = {
-                name: self.work.material.fetch(name).text
-                for name in {offer.doc for offer in titled if offer.frame}
-                | {offer.doc for offer in stated if offer.rule == "option"}
-            }
-            self._offer(absent.of_names(titled, texts, self.work.material.passages, seed))
-            self._offer(absent.of_options(stated, texts, seed))
-            self._offer(absent.of_properties([*titled, *stated], self.work.material.passages, seed))
+            self._offer(rules.unanswerable(titled, stated, material, seed))
 
     def _ask_for_the_others(self) -> None:
         """What a model offers of joined, comparing and unanswerable questions."""
@@ -107,7 +95,7 @@ class Collecting:
             return "people call it unfit"
         return unfit(self.work.material.fetch(passage.doc), passage.start, passage.start + len(passage.text))
 
-    def _offer(self, offers: Iterator[Offer] | Sequence[Offer]) -> None:
+    def _offer(self, offers: Iterable[Offer]) -> None:
         for offer in offers:
             if offer.kind in self.offers and not self._unfit(offer):
                 self.offers[offer.kind].append(offer)
@@ -124,9 +112,9 @@ class Collecting:
         found: dict[frozenset[str], Offer] = {}
         for name in self.work.material.names:
             document = self.work.material.fetch(name)
-            offers = list(of_titles(document, self.work.material.usage, self.work.brief.headings_only))
+            offers = list(self.work.rules.of_titles(document, self.work.material.usage, self.work.brief.headings_only))
             if not self.work.brief.headings_only:
-                offers.extend(of_captions(document, self.work.material.usage))
+                offers.extend(self.work.rules.of_captions(document, self.work.material.usage))
             for offer in offers:
                 key = gist(offer.question)
                 if key in found:

@@ -12,6 +12,7 @@ from .brief import Brief
 from .checking import CheckOutcome
 from .material import Material
 from .offers import Offer
+from .rules import RuleWriter
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,7 @@ class DraftWork:
 
     material: Material
     model: LanguageModel
+    rules: RuleWriter
     brief: Brief
     judge: LanguageModel | None = None
     progress: Callable[[int], None] = lambda done: None

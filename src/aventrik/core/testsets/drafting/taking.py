@@ -18,8 +18,6 @@ from .difficulty import copied
 from .made import DraftWork
 from .offers import Offer
 from .passages import Passages
-from .styles import restyled
-from .twins import in_other_words
 
 _ANY = ("question", "search")  # styles that a wording has by itself
 _DRAWN, _LEAST_DRAWN = 6, 600  # offers of a kind that are looked at: for each question that is wanted, and at least
@@ -105,13 +103,13 @@ class Taking:
         evidence = [quoted for need in offer.needs for quoted in need.spans]
         if offer.kind == "passage" and offer.rule == "title":
             held = frozenset(term for quoted in evidence for term in content_terms(quoted.quote))
-            wording = in_other_words(wording, held, seed, self.passages.index.document_frequency)
+            wording = self.work.rules.in_other_words(wording, held, seed, self.passages.index.document_frequency)
         if offer.rule not in ("heading", "prompt") and self.styles:
             wanted = self.styles[number % len(self.styles)]
             if wanted == "question" and style in self.work.brief.styles:
                 wanted = style  # words for a search stay so where some are wanted
             long = offer.kind in ("joined", "comparison")
-            told = restyled(wording, wanted, seed, long) if wanted != style else wording
+            told = self.work.rules.restyled(wording, wanted, seed, long) if wanted != style else wording
             wording, style = (told, wanted) if told else (wording, style)
         rank = self.passages.rank(wording, evidence) if evidence else 0
         topic = self.work.material.topic_of(evidence[0].doc, evidence[0].start) if evidence else -1

@@ -8,12 +8,12 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from ...offline.answering.asking import FRAME, read
-from ...offline.synonyms import GROUPS as EVERYDAY
-from ...offline.synonyms import leader
-from ...offline.thesaurus import NOUNS, VERBS
 from ...text import STOP_WORDS, WORD, stem
 from ...text.spelling import Speller
+from ...wording.asking import FRAME, read
+from ...wording.synonyms import GROUPS as EVERYDAY
+from ...wording.synonyms import leader
+from ...wording.thesaurus import NOUNS, VERBS
 
 ALIKE = 0.85  # of the weight of the words of two questions, that both must have
 _KNOWN = 3  # times that a log has a word, from which the word is no misspelling

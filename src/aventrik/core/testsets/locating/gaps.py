@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from ...offline.answering.asking import FRAME
-from ...offline.synonyms import leader
 from ...text import STOP_WORDS, WORD, stem
+from ...wording.asking import FRAME
+from ...wording.synonyms import leader
 
 MOST = 4000  # questions that are grouped, those asked most
 _APART = 0.925  # distance (0 to 2) from which two groups stay apart

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from ...offline.answering.asking import FRAME
 from ...text import STOP_WORDS, WORD, stem
+from ...wording.asking import FRAME
 
 _FEW = 3  # things that a question names, from which it stands alone though it points back
 _TIMES = frozenset("year month week day morning evening night today tomorrow now last next".split())

@@ -12,9 +12,9 @@ import numpy.typing as npt
 
 from ...documents import Document
 from ...documents.spans import Range
-from ...offline.answering.asking import leaning, read
-from ...offline.answering.reading import ReadSentence, fits_of, sentences_of
 from ...text import sentences
+from ...wording.asking import leaning, read
+from ...wording.fitting import ReadSentence, fits_of, sentences_of
 
 POOLED = 40  # passages of a question that are read
 _CONSTANT = 20  # of reciprocal rank fusion; short lists, whose first places matter

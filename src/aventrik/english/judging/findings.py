@@ -1,0 +1,439 @@
+"""What stands against a claim in the sentence that is nearest to it: figures, names, denials, extent, conditions, roles,
+and words that stand nowhere."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+from ...core.wording.figures import MONTHS, within
+from ...core.wording.words import OPENING, PRONOUNS, Word
+from .aligning import Alignment
+from .evidence import ContextPlace
+from .operators import BOLD, CONDITIONS, HEDGES, NARROW, STRONG, WEAK, is_condition, is_negation, is_wide, opposite
+from .units import is_unit, same_amount
+
+CONTRADICTED, NOT_FOUND = "contradicted", "not found"
+SURE, LITTLE = 0.65, 0.3  # score of an alignment, or share of its words in runs, from which small things tell
+_ENOUGH = 0.9  # weight of what is left over from which something is missing
+_PREPOSITIONS = frozenset(
+    """in on at with for during since until before after under over between through via within without as into onto if when unless
+    while because although""".split()
+)
+
+
+@dataclass(frozen=True)
+class Objection:
+    """Something that stands against a claim: the verdict that it asks for, how sure it is (0 to 1), and the reason."""
+
+    verdict: str
+    sure: float
+    reason: str
+
+
+@dataclass(frozen=True)
+class Pairing:
+    """A claim beside the place that is nearest to it."""
+
+    claim: Sequence[Word]
+    place: ContextPlace
+    found: Alignment
+    everywhere: Callable[[], frozenset[str]]
+
+    @property
+    def theirs(self) -> Sequence[Word]:
+        return self.place.words
+
+    @property
+    def tells(self) -> bool:
+        """Whether the wording is near enough for single words to tell."""
+        return self.found.score >= SURE or self.found.runs >= LITTLE
+
+    @property
+    def unplaced(self) -> list[int]:
+        """The claim's words that the place does not have."""
+        return [i for i in range(len(self.claim)) if i not in self.found.pairs and i not in self.found.moved]
+
+    @property
+    def dropped(self) -> list[int]:
+        """The place's words without a counterpart, in those of its clauses that the claim takes content from."""
+        taken = {*self.found.pairs.values(), *self.found.moved.values()}
+        clauses = {self.theirs[j].clause for j in taken if self.theirs[j].content}
+        low, high = min(self.found.pairs.values(), default=0), max(self.found.pairs.values(), default=-1)
+        return [
+            j for j, word in enumerate(self.theirs)
+            if j not in taken and word.clause in clauses and low - 3 <= j <= high + 3
+        ]  # fmt: skip
+
+
+def against(pairing: Pairing) -> Iterator[Objection]:
+    """All that stands against a claim whose wording is near."""
+    yield from figures(pairing)
+    yield from cells(pairing)
+    yield from names(pairing)
+    yield from operators(pairing)
+    yield from roles(pairing)
+    yield from left_over(pairing)
+
+
+def against_far(pairing: Pairing) -> Iterator[Objection]:
+    """What stands against a claim whose wording is far from every sentence: a figure that stands nowhere, or a bold word
+    on what the nearest sentence is about."""
+    claim, share = pairing.claim, pairing.found.share
+    here = {word.lower for word in pairing.theirs}
+    for i in pairing.unplaced:
+        word = claim[i]
+        if word.figure and word.text[:1].isdigit() and share >= 0.25 and word.figure not in pairing.everywhere():
+            yield Objection(NOT_FOUND, 0.7, f"the figure {word.text} stands nowhere in the context")
+        if word.lower in BOLD and word.lower not in here and share >= 0.45:
+            yield Objection(NOT_FOUND, 0.6, f"it says {word.lower!r}, the nearest sentence does not")
+
+
+def figures(pairing: Pairing) -> Iterator[Objection]:
+    """Figures that the sentence does not have; one that it has instead contradicts."""
+    claim, theirs, place = pairing.claim, pairing.theirs, pairing.place
+    paired = {*pairing.found.pairs.values(), *pairing.found.moved.values()}
+    for i in pairing.unplaced:
+        word = claim[i]
+        if not word.figure or same_elsewhere(claim, i, theirs) or _in_range(word.figure, theirs):
+            continue
+        rivals = [other for j, other in enumerate(theirs) if other.figure and j not in paired]
+        if word.figure in place.around and not rivals:
+            continue
+        if rivals:
+            yield Objection(CONTRADICTED, 0.95, f"it says {word.text}, the sentence says {rivals[0].text}")
+        else:
+            yield Objection(NOT_FOUND, 0.9, f"the figure {word.text} does not stand there")
+
+
+def same_elsewhere(claim: Sequence[Word], i: int, theirs: Sequence[Word]) -> bool:
+    """Whether the sentence has the amount in another unit, or with another mark for thousands."""
+    unit = _unit_at(claim, i)
+    for j, other in enumerate(theirs):
+        if not other.figure:
+            continue
+        if unit and same_amount(claim[i].figure, unit, other.figure, _unit_at(theirs, j)):
+            return True
+        if _thousands(claim[i].text) == other.figure or _thousands(other.text) == claim[i].figure:
+            return True
+        if ":" in other.figure and _clock(claim[i].figure) == _clock(other.figure):
+            return True
+    return False
+
+
+def _unit_at(words: Sequence[Word], at: int) -> str:
+    if words[at].unit:
+        return words[at].unit
+    behind = words[at + 1].lower if at + 1 < len(words) else ""
+    return behind if is_unit(behind) else ""
+
+
+def _thousands(text: str) -> str:
+    parts = text.split(".")
+    grouped = len(parts) > 1 and parts[0].isdigit() and len(parts[0]) <= 3 and all(len(p) == 3 for p in parts[1:])
+    return "".join(parts) if grouped else text
+
+
+def _clock(figure: str) -> tuple[int, str]:
+    hour, _, minutes = figure.partition(":")
+    return (int(hour) % 12 if hour.isdigit() else -1, minutes)
+
+
+def _in_range(figure: str, theirs: Sequence[Word]) -> bool:
+    """Whether the sentence has a range, 'between 5 and 10' or '5 to 10', that holds the figure."""
+    for low, link, high in zip(theirs, theirs[1:], theirs[2:]):
+        if (
+            low.figure
+            and high.figure
+            and link.lower in ("to", "and", "until")
+            and within(figure, low.figure, high.figure)
+        ):
+            return True
+    return False
+
+
+def _month_in_range(month: str, theirs: Sequence[Word]) -> bool:
+    number = MONTHS.get(month, 0)
+    months = [(j, MONTHS[word.lower]) for j, word in enumerate(theirs) if word.lower in MONTHS]
+    for (j, first), (k, last) in pairwise(months):
+        linked = any(word.lower in ("to", "until", "till", "and", "through") for word in theirs[j + 1 : k])
+        inside = first <= number <= last or (first > last and (number >= first or number <= last))
+        if number and linked and inside:
+            return True
+    return False
+
+
+def cells(pairing: Pairing) -> Iterator[Objection]:
+    """In a row of a table: a value that stands under another column than the claim says."""
+    if not pairing.place.row:
+        return
+    placed = {**pairing.found.pairs, **pairing.found.moved}
+    told = Counter(
+        pairing.theirs[j].segment for i, j in placed.items() if not pairing.claim[i].figure and pairing.claim[i].content
+    )
+    for i, j in placed.items():
+        segment = pairing.theirs[j].segment
+        if (
+            pairing.claim[i].figure
+            and segment
+            and not told[segment]
+            and any(other and other != segment for other in told)
+        ):
+            yield Objection(CONTRADICTED, 0.85, f"{pairing.claim[i].text} stands in another column")
+
+
+def names(pairing: Pairing) -> Iterator[Objection]:
+    """Names and identifiers that stand neither in the sentence nor around it."""
+    for i in pairing.unplaced:
+        word = pairing.claim[i]
+        if (
+            not word.name
+            or word.figure
+            or word.term in pairing.place.around
+            or _month_in_range(word.lower, pairing.theirs)
+        ):
+            continue
+        if _initials(word.text, pairing.theirs):
+            continue
+        rival = _in_its_slot(pairing, i)
+        if rival and rival.name:
+            yield Objection(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
+        else:
+            yield Objection(NOT_FOUND, 0.9, f"the name {word.text} does not stand there")
+
+
+def _in_its_slot(pairing: Pairing, i: int) -> Word | None:
+    """The one word that the sentence has where the claim has its i-th: between the same two words; None where there is
+    none."""
+    pairs, theirs = pairing.found.pairs, pairing.theirs
+    before, behind = pairs.get(i - 1), pairs.get(i + 1)
+    if i == len(pairing.claim) - 1 and before is not None and before + 2 == len(theirs):
+        behind = len(theirs)
+    if before is None or behind != before + 2 or before + 1 in pairs.values():
+        return None
+    rival = theirs[before + 1]
+    return rival if rival.content else None
+
+
+def _initials(name: str, theirs: Sequence[Word]) -> bool:
+    """Whether a name in capitals is made of the first letters of words that follow one another."""
+    if not name.isupper() or not 2 <= len(name) <= 6:
+        return False
+    letters = "".join(word.lower[0] for word in theirs)
+    told = "".join(word.lower[0] for word in theirs if word.content)
+    return name.lower() in letters or name.lower() in told
+
+
+def operators(pairing: Pairing) -> Iterator[Objection]:
+    """Denials, opposites, words of extent, of duty and of condition that only one of the two has."""
+    claim, theirs = pairing.claim, pairing.theirs
+    astray = _astray(pairing)
+    added = sorted([*pairing.unplaced, *astray])
+    dropped = sorted([*pairing.dropped, *(pairing.found.pairs[i] for i in astray)])
+    told = {j for j in (*pairing.found.pairs.values(), *pairing.found.moved.values()) if theirs[j].content}
+    turned = Counter(
+        theirs[j].clause for j in dropped
+        if is_negation(theirs, j) and any(k > j and theirs[k].clause == theirs[j].clause for k in told)
+    )  # fmt: skip
+    turned.update(_clause_there(pairing, i) for i in added if is_negation(claim, i))
+    turns = any(count % 2 for count in turned.values())
+    rivals = [
+        (claim[i].lower, theirs[j].lower) for i in added for j in dropped if opposite(claim[i].lower, theirs[j].lower)
+    ]  # fmt: skip
+    if rivals and not turns:
+        yield Objection(CONTRADICTED, 0.92, f"it says {rivals[0][0]!r}, the sentence says {rivals[0][1]!r}")
+    elif turns and not rivals:
+        yield Objection(CONTRADICTED, 0.93, "one of the two is negated, the other is not")
+    yield from _cases(pairing)
+    yield from _extent(claim, theirs, added, dropped)
+    yield from _conditions(claim, theirs, added, dropped)
+
+
+def _cases(pairing: Pairing) -> Iterator[Objection]:
+    """What the sentence says of another case ('otherwise …'), or a figure that it gives to another thing in a list."""
+    claim, theirs, pairs = pairing.claim, pairing.theirs, pairing.found.pairs
+    ours = {word.lower for word in claim}
+    content = [j for i, j in pairs.items() if claim[i].content]
+    for j, word in enumerate(theirs):
+        if (
+            word.lower in ("otherwise", "else")
+            and word.lower not in ours
+            and content
+            and min(content) < j < max(content)
+        ):
+            yield Objection(CONTRADICTED, 0.8, f"what follows {word.lower!r} belongs to another case")
+    for i, j in pairs.items():
+        before = pairs.get(i - 1)
+        if not claim[i].figure or before is None or pairing.place.row:
+            continue
+        skipped = theirs[before + 1 : j]
+        link = next((n for n, word in enumerate(skipped) if word.lower in ("and", "but", "while", "whereas")), -1)
+        if link > 0 and any(word.figure for word in skipped[:link]) and any(word.content for word in skipped[link:]):
+            yield Objection(CONTRADICTED, 0.8, f"{claim[i].text} is said of {skipped[-1].text}")
+
+
+def _extent(
+    claim: Sequence[Word], theirs: Sequence[Word], added: Sequence[int], dropped: Sequence[int]
+) -> Iterator[Objection]:
+    wide = [claim[i].lower for i in added if is_wide(claim, i)]
+    if wide and not any(is_wide(theirs, j) for j in dropped):
+        hedged = any(theirs[j].lower in HEDGES for j in dropped)
+        yield Objection(CONTRADICTED if hedged else NOT_FOUND, 0.85, f"it says {wide[0]!r}, the sentence does not")
+    narrow = [claim[i].lower for i in added if claim[i].lower in NARROW]
+    if narrow and not any(theirs[j].lower in NARROW for j in dropped):
+        yield Objection(NOT_FOUND, 0.85, f"it says {narrow[0]!r}, the sentence does not")
+    strong = [claim[i].lower for i in added if claim[i].lower in STRONG]
+    weak = [theirs[j].lower for j in dropped if theirs[j].lower in WEAK]
+    if strong and weak:
+        yield Objection(CONTRADICTED, 0.85, f"it says {strong[0]!r}, the sentence says {weak[0]!r}")
+
+
+def _conditions(
+    claim: Sequence[Word], theirs: Sequence[Word], added: Sequence[int], dropped: Sequence[int]
+) -> Iterator[Objection]:
+    there = [theirs[j].lower for j in dropped if is_condition(theirs, j)]
+    for i in added:
+        word = claim[i].lower
+        if not is_condition(claim, i) or any(CONDITIONS[word] == CONDITIONS[other] for other in there):
+            continue
+        if there:
+            yield Objection(CONTRADICTED, 0.85, f"it says {word!r}, the sentence says {there[0]!r}")
+        else:
+            yield Objection(NOT_FOUND, 0.7, f"it sets a condition ({word!r}) that the sentence does not have")
+
+
+def _astray(pairing: Pairing) -> list[int]:
+    """Words that turn, widen or condition, paired with one of another clause than the content that they belong to."""
+    claim, theirs, pairs = pairing.claim, pairing.theirs, pairing.found.pairs
+    astray = []
+    for i, j in pairs.items():
+        if claim[i].content or not (is_negation(claim, i) or is_wide(claim, i) or is_condition(claim, i)):
+            continue
+        if pairs.get(i - 1) == j - 1 or pairs.get(i + 1) == j + 1:
+            continue
+        behind = [k for k in pairs if claim[k].content and i < k <= i + 3]
+        beside = behind[:1] or [k for k in pairs if claim[k].content and abs(k - i) <= 4]
+        if not any(theirs[pairs[k]].clause == theirs[j].clause for k in beside):
+            astray.append(i)
+    return astray
+
+
+def _clause_there(pairing: Pairing, i: int) -> int:
+    """The clause of the place in which the content next to the claim's i-th word stands: behind it, or else before it."""
+    placed = {**pairing.found.moved, **pairing.found.pairs}
+    for at in (*sorted(k for k in placed if k > i), *sorted((k for k in placed if k < i), reverse=True)):
+        if pairing.theirs[placed[at]].content:
+            return pairing.theirs[placed[at]].clause
+    return -1
+
+
+def roles(pairing: Pairing) -> Iterator[Objection]:
+    """Shared words in another order, where that changes who does what to whom."""
+    claim, theirs, found = pairing.claim, pairing.theirs, pairing.found
+    if pairing.place.row or not (found.runs >= LITTLE or found.share >= 0.9):
+        return
+    own = Counter(theirs[j].sentence for i, j in found.pairs.items() if claim[i].content).most_common(1)
+    telling = [
+        i for i, j in found.moved.items()
+        if claim[i].content and not claim[i].light and (not own or theirs[j].sentence == own[0][0])
+    ]  # fmt: skip
+    segments = {theirs[j].segment for i, j in found.pairs.items() if claim[i].content}
+    turned = _is_passive(claim, 0) != _is_passive(theirs, own[0][0] if own else 0)
+    for i in telling:
+        rival = _in_its_slot(pairing, i)
+        if rival and not rival.light:
+            yield Objection(CONTRADICTED, 0.85, f"it says {claim[i].text}, the sentence says {rival.text}")
+    for block in _blocks(sorted(telling)):
+        if segments and not segments & {theirs[found.moved[i]].segment for i in block}:
+            yield Objection(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} belongs to another case in the sentence")
+        elif not (
+            turned
+            or (_in_adjunct(claim, block[0]) and _in_adjunct(theirs, found.moved[block[0]]))
+            or _changes_places(pairing, block)
+        ):
+            yield Objection(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} has another part in the sentence")
+
+
+def _is_passive(words: Sequence[Word], sentence: int) -> bool:
+    """Whether 'by' follows a participle: 'is written by', 'sent by'."""
+    return any(
+        word.lower == "by" and before.sentence == sentence and before.lower.endswith(("ed", "en", "wn", "t", "d", "ne"))
+        for before, word in pairwise(words)
+    )
+
+
+def _blocks(places: Sequence[int]) -> list[list[int]]:
+    blocks: list[list[int]] = []
+    for i in places:
+        if blocks and i - blocks[-1][-1] <= 2:
+            blocks[-1].append(i)
+        else:
+            blocks.append([i])
+    return blocks
+
+
+def _in_adjunct(words: Sequence[Word], at: int) -> bool:
+    """Whether a phrase that can stand at either end of a sentence ('in 1993', 'if value is present') begins within three
+    words before a place."""
+    for back in range(1, min(4, at + 1)):
+        lower = words[at - back].lower
+        if lower in _PREPOSITIONS or lower in OPENING:
+            return True
+        if lower == "from" and (words[at].figure or words[at].lower in MONTHS):
+            return True
+        if lower in ("of", "to", "from", "by"):
+            return False
+    return False
+
+
+def _changes_places(pairing: Pairing, block: Sequence[int]) -> bool:
+    """Whether a moved word only changes places with its neighbour: in a list, or of a compound."""
+    claim, placed = pairing.claim, {**pairing.found.pairs, **pairing.found.moved}
+    if len(block) > 2:
+        return False
+    for at, step in ((block[0], -1), (block[-1], 1)):
+        beside = at + step
+        if (
+            0 <= beside < len(claim) and beside in placed and claim[beside].content
+        ):  # 'Hexley Lock', 'the lock at Hexley'
+            low, high = sorted((placed[beside], placed[at]))
+            link = pairing.theirs[low + 1 : high]
+            if len(link) == 1 and link[0].lower in ("of", "at", "in", "for", "on"):
+                return True
+        join, other = at + step, at + 2 * step
+        if 0 <= other < len(claim) and claim[join].lower in ("and", "or") and other in placed:
+            low, high = sorted((placed[other], placed[at]))
+            between = pairing.theirs[low + 1 : high]
+            if len(between) <= 2 and all(not word.content for word in between):
+                return True
+    return False
+
+
+def left_over(pairing: Pairing) -> Iterator[Objection]:
+    """Content that the sentence does not have, in a claim whose wording is else near; what stands around it counts little
+    where it stands for a pronoun or opens the claim."""
+    if not pairing.tells:
+        return
+    found, place = pairing.found, pairing.place
+    paired = set(found.pairs.values())
+    pronoun = any(word.lower in PRONOUNS for j, word in enumerate(place.words) if j not in paired)
+    first = min(found.pairs, default=0)
+    total, lost = 0.0, []
+    for i in pairing.unplaced:
+        word = pairing.claim[i]
+        if (
+            word.light
+            or word.figure
+            or _month_in_range(word.lower, pairing.theirs)
+            or _initials(word.text, pairing.theirs)
+        ):
+            continue
+        if word.term in place.around:
+            total += 0.15 if pronoun or place.row or i < first else 0.5
+        else:
+            total += 0.8 if word.term in place.whole else 1.0
+        lost.append(word.text)
+    if total >= _ENOUGH:
+        yield Objection(NOT_FOUND, min(0.95, 0.6 + 0.15 * total), f"not there: {', '.join(lost[:4])}")

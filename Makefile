@@ -6,7 +6,7 @@ BIN    := $(VENV)/bin
 # Tests start the program hundreds of times: what Python compiled is kept, also where it is told not to.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test lint audit fuzz clean
+.PHONY: demo test lint audit fuzz tables mutants clean
 
 # A Debian without the package python3-venv can still make one through pip.
 $(BIN)/python:
@@ -42,6 +42,10 @@ test: lint
 # 2,000 cases for each door by which something comes in; `make test` gives each 60.
 fuzz: $(VENV)/.with-dev
 	FUZZ_CASES=2000 $(BIN)/python -m pytest tests/fuzz
+
+# The tables of the documents that follow from the code: stages and settings.
+tables: $(VENV)/.with-dev
+	$(BIN)/python -m tests.test_documents
 
 clean:
 	rm -rf $(VENV) tarrowby

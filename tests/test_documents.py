@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import json
 import re
+from collections.abc import Callable
 from importlib import import_module
 from pathlib import Path
+
+import pytest
+from pydantic.fields import FieldInfo
 
 from aventrik.cli.main import VERBS
 from aventrik.core.measures import MEASURES
@@ -16,6 +21,7 @@ from aventrik.pipeline.brought import OUTSIDE
 from aventrik.pipeline.registry import GRAPH
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.settings import Model, Settings
+from aventrik.workspace.stage_settings import choices_of, known_of, settings_of
 
 from .test_layers import imports
 
@@ -33,22 +39,64 @@ def stage_table() -> str:
     return "\n".join(rows)
 
 
-def test_the_architecture_lists_the_stages_of_the_graph() -> None:
-    text = (DOCS / "architecture.md").read_text(encoding="utf-8")
-    found = re.search(r"<!-- stages -->\n(.*?)\n<!-- /stages -->", text, re.DOTALL)
-    assert found is not None
-    assert found[1] == stage_table()
+def settings_table() -> str:
+    """The settings of a configuration as the reference lists them."""
+    rows = ["| setting | default | values | meaning | counts when |", "|---|---|---|---|---|"]
+    for name, field in settings_of(Configuration):
+        known = known_of(field)
+        default = known.unset or (
+            f"{field.default:g}" if isinstance(field.default, float) else json.dumps(field.default)
+        )
+        values = ", ".join(f"`{each}`" for each in choices_of(field)) or _bounds(field)
+        default = default.strip('"') or '""'
+        rows.append(f"| `{name}` | {default} | {values} | {field.description} | {known.when.words} |")
+    return "\n".join(rows)
 
 
-def test_the_architecture_lists_the_stages_of_what_is_brought() -> None:
-    text = (DOCS / "architecture.md").read_text(encoding="utf-8")
-    found = re.search(r"<!-- brought -->\n(.*?)\n<!-- /brought -->", text, re.DOTALL)
-    assert found is not None
+def _bounds(field: FieldInfo) -> str:
+    """'from 1 to 10,000' for a number, what kind of value it is for another."""
+    told = []
+    for word, sign in (("ge", "from"), ("gt", "over"), ("le", "to"), ("lt", "under")):
+        bound = next((getattr(each, word) for each in field.metadata if hasattr(each, word)), None)
+        if bound is not None:
+            told.append(f"{sign} {bound:,.0f}" if bound == int(bound) else f"{sign} {bound:g}")
+    kinds = {bool: "true, false", str: "text", int: "a whole number"}
+    return " ".join(told) or kinds.get(field.annotation or str, "a number")
+
+
+def brought_table() -> str:
+    """The stages of what is brought as the architecture lists them."""
     rows = ["| node | stage | version | inputs |", "|---|---|---|---|"]
-    for name, stage in ((each.called, each) for each in OUTSIDE):
+    for stage in OUTSIDE:
         inputs = ", ".join(f"`{each}`" for each in stage.inputs)
-        rows.append(f"| `{name}` | `{stage.name}` | {stage.version} | {inputs} |")
-    assert found[1] == "\n".join(rows)
+        rows.append(f"| `{stage.called}` | `{stage.name}` | {stage.version} | {inputs} |")
+    return "\n".join(rows)
+
+
+TABLES: dict[str, tuple[str, Callable[[], str]]] = {
+    "stages": ("architecture.md", stage_table),
+    "brought": ("architecture.md", brought_table),
+    "settings": ("reference.md", settings_table),
+}
+
+
+@pytest.mark.parametrize("name", TABLES)
+def test_a_table_of_the_documents_is_what_the_code_says(name: str) -> None:
+    page, table = TABLES[name]
+    found = re.search(
+        rf"<!-- {name} -->\n(.*?)\n<!-- /{name} -->", (DOCS / page).read_text(encoding="utf-8"), re.DOTALL
+    )
+    assert found is not None
+    assert found[1] == table(), "write the tables anew with 'make tables'"
+
+
+def write_tables() -> None:
+    """Writes the tables of the documents that follow from the code."""
+    for name, (page, table) in TABLES.items():
+        text = (DOCS / page).read_text(encoding="utf-8")
+        pieces = re.split(rf"(<!-- /?{name} -->)", text)
+        pieces[2] = f"\n{table()}\n"
+        (DOCS / page).write_text("".join(pieces), encoding="utf-8")
 
 
 def test_the_reference_has_every_verb_setting_and_measure() -> None:
@@ -115,3 +163,7 @@ def test_the_way_of_a_question_is_through_files_that_are_there() -> None:
         known = imports(root / file)
         above = {name for name in names[:place] if not name.startswith("aventrik.core.")}  # records of core are data
         assert not known & above, f"{file} looks up"
+
+
+if __name__ == "__main__":
+    write_tables()

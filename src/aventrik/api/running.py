@@ -217,7 +217,7 @@ def _keep_baseline(opened: OpenWorkspace, number: int, path: Path) -> int:
 def _languages(opened: OpenWorkspace, configurations: Sequence[Configuration], until: str) -> str:
     """What to say where built-in rules that know English alone answer or judge on documents in other languages."""
     from ..corpora.languages import only_english
-    from ..workspace.configuration import NO_MODEL
+    from ..workspace.stage_settings import NO_MODEL
 
     if until in ("served", "context"):
         return ""

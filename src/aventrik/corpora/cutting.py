@@ -17,7 +17,8 @@ from ..core.text import sentences
 from ..execution.chunk_texts import ChunkTexts
 from ..execution.open_workspace import OpenWorkspace
 from ..execution.place import Place
-from ..workspace.configuration import Chunking, Configuration
+from ..workspace.configuration import Configuration
+from ..workspace.stage_settings import Chunking
 
 _BINS = 20
 _SAMPLES = 5

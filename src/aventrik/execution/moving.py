@@ -8,8 +8,8 @@ from pathlib import Path
 from ..core.errors import BadInput
 from ..pipeline.inputs import Progress
 from ..storage import Address, copied, open_store
+from ..workspace.changed_setting import with_setting
 from ..workspace.files import write_whole
-from ..workspace.setting import with_setting
 from ..workspace.settings import SETTINGS, Settings, check_database
 from ..workspace.toml import load_toml, validated
 from .addresses import address_of

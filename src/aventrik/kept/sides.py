@@ -9,7 +9,6 @@ from typing import Any
 from ..core.comparing.sides import Side
 from ..core.errors import BadInput
 from ..core.measures import Measure, measure
-from ..pipeline.settings_in_use import used_settings
 from ..storage.protocols import Run, Store
 from ..workspace.configuration import Configuration
 from .sheets import run_sheets
@@ -54,7 +53,7 @@ def sides_of(store: Store, runs: Sequence[Run]) -> list[RunSide]:
 
 def settings_of(run: Run) -> dict[str, Any]:
     """The settings of a run by dotted name; none for one that was brought."""
-    return {} if run.made.get("outside") else used_settings(Configuration.kept(run.made["configuration"]))
+    return {} if run.made.get("outside") else Configuration.kept(run.made["configuration"]).used_settings()
 
 
 def own_of(run: Run) -> dict[str, Measure]:

@@ -6,8 +6,9 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from ..core.criteria import Criterion
-from ..workspace.configuration import NO_MODEL, Configuration, settings_known
+from ..workspace.configuration import Configuration, settings_known
 from ..workspace.settings import Settings
+from ..workspace.stage_settings import NO_MODEL
 
 
 @dataclass(frozen=True)

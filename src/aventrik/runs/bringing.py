@@ -17,7 +17,8 @@ from ..execution.open_workspace import OpenWorkspace
 from ..execution.passing import PosedQuestions
 from ..pipeline.resolved import Outside
 from ..workspace.answers import AnswerRow, Lists, load_answers, load_lists, load_qrels
-from ..workspace.configuration import NO_MODEL, Configuration
+from ..workspace.configuration import Configuration
+from ..workspace.stage_settings import NO_MODEL
 from ..workspace.toml import nearest
 from .running import Runner, RunOutcome
 

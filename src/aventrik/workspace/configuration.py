@@ -5,180 +5,29 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, Literal
+from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError, field_validator, model_validator
 
-from ..core.answering import STYLES
-from ..core.chunking import METHODS, Cutting
-from ..core.context.serving import WAYS, Serving
 from ..core.errors import BadInput
-from ..core.indexing.approximate import LAYOUTS, Nearness, Reach
-from ..core.indexing.compact import BITS
-from ..core.indexing.keyword import SCORINGS
-from ..core.indexing.texts import KINDS
 from ..core.reranking import STEPS, check_setting
 from ..core.rewriting import METHODS as REWRITES
 from ..core.rewriting import MOST, NUMBERS
-from ..core.searching import METHODS as SEARCHES
-from ..core.searching.filters import parse
-from ..core.searching.fusion import BLENDS, SCALINGS
-from ..core.searching.words import STOP_WORDS
-from ..core.text.languages import AUTO
-from ..core.text.languages import CHOICES as LANGUAGES
-from ..core.text.rulers import UNITS
-from .toml import Table, nearest, one_of
+from .stage_settings import (
+    Answering,
+    Chunking,
+    ContextSettings,
+    Embedding,
+    Index,
+    Search,
+    known_of,
+    settings_of,
+)
+from .toml import Table, nearest
 
-NO_MODEL = "none"  # answering.model: no answers are made
 NO_METHOD = "none"  # rewriting.method: questions are searched for as they are
 MOST_STEPS = 100  # of a chain
 LISTED = {"rewriting": "method", "reranking": "step"}  # tables that are lists: what names the kind of an entry
-
-
-class Chunking(Table):
-    """How documents are cut, and what is served for a chunk."""
-
-    method: Annotated[str, one_of(METHODS)] = "paragraph"
-    size: int = Field(800, ge=1, le=1_000_000)
-    unit: Annotated[str, one_of(UNITS)] = "chars"
-    tokenizer: str = "estimate"
-    overlap: int | None = Field(None, ge=0)
-    serve: Annotated[str, one_of(WAYS)] = "chunk"
-    around: int = Field(1, ge=1, le=100)
-    larger_method: Annotated[str, one_of(METHODS)] = "paragraph"
-    larger_size: int | None = Field(None, ge=1, le=10_000_000)
-
-    @model_validator(mode="after")
-    def _sizes_fit_together(self) -> Chunking:
-        if self.overlap is not None and self.overlap >= self.size:
-            raise ValueError(f"overlap ({self.overlap}) must be smaller than size ({self.size})")
-        if self.serve == "larger" and self.larger_size is not None and self.larger_size <= self.size:
-            raise ValueError(f"larger_size ({self.larger_size}) must be greater than size ({self.size})")
-        return self
-
-    @property
-    def cutting(self) -> Cutting:
-        """The part that decides where chunks begin and end; an overlap that is not given is a tenth of the size."""
-        overlap = self.size // 10 if self.overlap is None else self.overlap
-        return Cutting(self.method, self.size, self.unit, overlap, self.tokenizer)
-
-    @property
-    def serving(self) -> Serving:
-        """The part that decides what is handed on; a larger chunking that is not sized is three times as large."""
-        larger = Cutting(self.larger_method, self.larger_size or 3 * self.size, self.unit, 0, self.tokenizer)
-        return Serving(self.serve, self.around, larger if self.serve == "larger" else None)
-
-
-class Index(Table):
-    """What is matched for a chunk."""
-
-    text: Annotated[str, one_of(KINDS)] = "chunk"
-    model: str = ""
-    headings: bool = True
-    k1: float = Field(1.2, ge=0, le=10, strict=False)
-    b: float = Field(0.75, ge=0, le=1, strict=False)
-    title_weight: float = Field(0.0, ge=0, le=100, strict=False)
-    title_b: float = Field(0.75, ge=0, le=1, strict=False)
-    scoring: Annotated[str, one_of(SCORINGS)] = "bm25"
-    delta: float = Field(1.0, ge=0, le=10, strict=False)
-    mu: float = Field(1000.0, gt=0, le=1e6, strict=False)
-    language: Annotated[str, one_of(LANGUAGES)] = AUTO
-
-
-class Embedding(Table):
-    """Which model turns texts into vectors."""
-
-    model: str = "lsa"
-    dimensions: int = Field(192, ge=2, le=4096)
-    keep: int = Field(0, ge=0, le=100_000)
-    bits: int = 32
-    rescore: int = Field(0, ge=0, le=1000)
-
-    @field_validator("bits")
-    @classmethod
-    def _of_some(cls, bits: int) -> int:
-        if bits not in BITS:
-            raise ValueError(f"{bits} is not one of {', '.join(map(str, BITS))}")
-        return bits
-
-
-class TableSettings(Table):
-    """A table of the user's own that is searched as it is: its name, and its columns; "" for a column that it does not
-    have. `words` is a column of type tsvector; without it the text is read with the configuration `language`."""
-
-    name: str = Field("", pattern=r"^([^.\"]{1,63}(\.[^.\"]{1,63})?)?$")
-    id: str = "id"
-    text: str = "text"
-    source: str = ""
-    vector: str = ""
-    words: str = ""
-    language: str = Field("english", pattern=r"^[a-z_]{1,63}$")
-    distance: Literal["cosine", "inner product", "euclidean"] = "cosine"
-
-
-PLACES = ("here", "postgres")
-
-
-class Search(Table):
-    """How candidates are found, and where: "here", in the program's own indexes, or by "postgres"."""
-
-    place: Annotated[str, one_of(PLACES)] = "here"
-    match: Literal["any", "all"] = "any"
-    table: TableSettings = TableSettings()
-
-    method: Annotated[str, one_of(SEARCHES)] = "both"
-    top: int = Field(40, ge=1, le=10_000)
-    least: float | None = Field(None, strict=False)
-    where: str = ""
-    blend: Annotated[str, one_of(BLENDS)] = "ranks"
-    scaling: Annotated[str, one_of(SCALINGS)] = "min-max"
-    weight: float = Field(0.5, ge=0, le=1, strict=False)
-    nearest: Annotated[str, one_of(LAYOUTS)] = "exact"
-    links: int = Field(32, ge=4, le=256)
-    build_effort: int = Field(80, ge=4, le=10_000)
-    effort: int = Field(256, ge=1, le=100_000)
-    lists: int = Field(0, ge=0, le=1_000_000)
-    probes: int = Field(20, ge=1, le=1_000_000)
-    parts: int = Field(1, ge=1, le=10_000)
-    stop_words: Annotated[str, one_of(STOP_WORDS)] = "drop"
-    feedback: int = Field(0, ge=0, le=1000)
-    feedback_terms: int = Field(20, ge=1, le=1000)
-    feedback_weight: float = Field(0.5, ge=0, le=1, strict=False)
-
-    @field_validator("where")
-    @classmethod
-    def _understood(cls, condition: str) -> str:
-        if condition.strip():
-            try:
-                parse(condition)
-            except BadInput as error:
-                raise ValueError(str(error).removeprefix("where, ")) from None
-        return condition.strip()
-
-    @property
-    def nearness(self) -> Nearness:
-        """How an approximate index is laid out."""
-        return Nearness(self.nearest, self.links, self.build_effort, self.lists, self.parts)
-
-    @property
-    def reach(self) -> Reach:
-        """How thoroughly it is searched."""
-        return Reach(self.effort, self.probes)
-
-
-class ContextSettings(Table):
-    """What the answering model is shown."""
-
-    keep: int = Field(5, ge=1, le=1000)
-    budget: int = Field(1200, ge=1, le=10_000_000)
-
-
-class Answering(Table):
-    """Which model answers, and how; with the model "none" no answers are made."""
-
-    model: str = ""
-    style: Annotated[str, one_of(STYLES)] = "quote"
-    again: int = Field(0, ge=0, le=10)
 
 
 class Configuration(Table):
@@ -276,6 +125,11 @@ class Configuration(Table):
                 known = settings_known(table, entry[word])
                 flat.update({f"{table}.{name}.{key}": entry.get(key, default) for key, default in known.items()})
         return flat
+
+    def used_settings(self) -> dict[str, Any]:
+        """The settings by dotted name; None for one that another setting leaves without use."""
+        idle = {name: None for name, field in settings_of(type(self)) if not known_of(field).when.holds(self)}
+        return self.settings() | idle
 
     @model_validator(mode="after")
     def _place_fits(self) -> Configuration:

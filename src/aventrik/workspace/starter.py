@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 from ..core.errors import BadInput, disk_errors
 from ..core.reading import safe_name
+from .configuration import Configuration
 from .settings import SETTINGS
+from .stage_settings import choices_of, known_of, settings_of
+from .toml import Table
 
 STARTER_SETTINGS = """\
 # The settings of this workspace. Every one may be left out; what stands here are the defaults.
@@ -92,56 +96,31 @@ cluster = "auto"             # questions about one document count as one draw: d
 # reads_with = "small"                     # an embedding model of this file, or static
 """
 
-STARTER_CONFIGURATION = """\
+_HEAD = """\
 # One configuration: the settings of every stage. All but `name` may be left out.
 # To try several values at once, take the marks off [sweep] below: it stands for every combination.
 
 name = "starter"
 note = "paragraphs, keyword and vector search blended"
+"""
 
-[chunking]
-method  = "paragraph"     # fixed, sentence, paragraph, heading, page, topic
-size    = 800
-unit    = "chars"         # chars, words, tokens (of `tokenizer`: estimate, static, or a tokenizer.json)
-overlap = 80
-serve   = "chunk"         # chunk, neighbours (around = 1), section, page, document, larger (larger_size = 2400)
-
-[index]
-text     = "chunk"        # chunk, or what the writer model makes of it: summary, facts, questions
-headings = true           # put the heading path in front of what is matched
-# language = "auto"       # of each document its own; or english, german, …; none
-# title_weight = 2.0      # search title and headings as a field of their own, weighted
-
-[embedding]
-model = "lsa"             # none, lsa (fitted on your documents), static (needs the extra 'static')
-
+# What stands between the tables of the starter: settings that are lists of tables.
+_REWRITING = """\
 # [[rewriting]]           # several, in order: conversation, paraphrases, hypothetical, parts, broader, keywords, expanded
 # method = "paraphrases"
 # count  = 3
+"""
 
-[search]
-method = "both"           # keyword, vector, both
-top    = 40
-blend  = "ranks"          # ranks, scores (scaling = "min-max" or "z-score")
-weight = 0.5              # the share of the vector list; the keyword list has the rest
-nearest = "exact"         # exact, or approximate: graph, lists
-# where = "area = 'Moss Cut' and issued >= '2031-04-01'"    # only documents whose metadata say so
-
+_RERANKING = """\
 # [[reranking]]           # several, in order: closeness, relevance, cross-encoder, embedding, split, extract, floor,
 # step   = "closeness"    # distinct, order, neighbours
 # weight = 0.5
 # [[reranking]]
 # step   = "extract"      # only the sentences that help; show more of them: context.keep = 10
 # share  = 0.45
+"""
 
-[context]
-keep   = 5
-budget = 1200             # tokens
-
-[answering]
-model = "offline"         # none: no answers, retrieval alone
-style = "quote"           # quote, short
-
+_SWEEP = """\
 # [sweep]
 # "chunking.size" = [300, 800, 1500]
 # "search.method" = ["keyword", "vector", "both"]
@@ -169,6 +148,35 @@ drop    = 0.05                 # how much worse than the baseline it may be; "10
 # each    = "kind"             # in each group by itself: kind, style, difficulty, tag, document, writer; or tag = "fees"
 """
 
+_COMMENTS_AT = 26  # the column in which the comments of the starter begin
+
+
+def starter_configuration() -> str:
+    """One configuration with a comment on every setting that is worth a thought at first."""
+    parts = [_HEAD]
+    for name, field in Configuration.model_fields.items():
+        if name == "rewriting":
+            parts.append(_REWRITING)
+        elif name == "reranking":
+            parts.append(_RERANKING)
+        elif isinstance(field.annotation, type) and issubclass(field.annotation, Table):
+            parts.append(_table(name, field.annotation))
+    return "\n".join([*parts, _SWEEP])
+
+
+def _table(name: str, table: type[Table]) -> str:
+    """A table of the starter, its comments under each other."""
+    shown = [(key, field, starter) for key, field in settings_of(table) if (starter := known_of(field).starter)]
+    width = max(len(key) for key, _, starter in shown if not starter.offered)
+    lines = [f"[{name}]"]
+    for key, field, starter in shown:
+        value = field.default if starter.value is None else starter.value
+        mark, key = ("# ", key) if starter.offered else ("", key.ljust(width))
+        comment = starter.comment or ", ".join(choices_of(field))
+        line = f"{mark}{key} = {json.dumps(value, ensure_ascii=False)}"
+        lines.append(f"{line:<{_COMMENTS_AT - 1}} # {comment}" if comment else line)
+    return "\n".join(lines) + "\n"
+
 
 def create(folder: Path) -> None:
     """Lays out a new workspace; raises `BadInput` where one is already."""
@@ -180,7 +188,7 @@ def create(folder: Path) -> None:
         for name in ("configs", "testsets", "prompts", "criteria", "reports"):
             (folder / name).mkdir(parents=True, exist_ok=True)
         for path, text in (
-            (folder / "configs" / "starter.toml", STARTER_CONFIGURATION),
+            (folder / "configs" / "starter.toml", starter_configuration()),
             (folder / "gate.toml", STARTER_GATE),
         ):
             if not path.exists():

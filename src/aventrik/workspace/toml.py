@@ -23,17 +23,28 @@ class Table(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
 
 
-def one_of(names: Iterable[str]) -> AfterValidator:
-    """A setting that must be one of the names of a registry."""
-    allowed = list(names)
+class _OneOf:
+    """Checks that a text is one of some names."""
 
-    def check(value: str) -> str:
-        if value not in allowed:
-            near = nearest(value, allowed, listing=False)
-            raise ValueError(f"'{value}' is not one of {', '.join(allowed)}{near}")
+    def __init__(self, names: Iterable[str]) -> None:
+        self.allowed = list(names)
+
+    def __call__(self, value: str) -> str:
+        if value not in self.allowed:
+            near = nearest(value, self.allowed, listing=False)
+            raise ValueError(f"'{value}' is not one of {', '.join(self.allowed)}{near}")
         return value
 
-    return AfterValidator(check)
+
+def one_of(names: Iterable[str]) -> AfterValidator:
+    """A setting that must be one of the names of a registry."""
+    return AfterValidator(_OneOf(names))
+
+
+def allowed_by(metadata: Any) -> list[str]:
+    """The names that `one_of` allows, none for another kind of metadata."""
+    check = getattr(metadata, "func", None)
+    return check.allowed if isinstance(check, _OneOf) else []
 
 
 _MESSAGES = {

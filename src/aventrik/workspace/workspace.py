@@ -12,13 +12,14 @@ from ..core.errors import BadInput
 from ..core.protocols import TASKS
 from ..core.reranking import STEPS
 from ..core.text.rulers import ESTIMATE, STATIC
-from .configuration import NO_MODEL, Configuration
+from .configuration import Configuration
 from .criteria import load_criteria
 from .decisions import Decisions
 from .labels import Labels
 from .metadata import Metadata
 from .reviews import Reviews
 from .settings import SETTINGS, Settings
+from .stage_settings import NO_MODEL
 from .sweeps import load_configurations
 from .toml import load_toml, nearest, place, validated
 

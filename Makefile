@@ -43,6 +43,10 @@ test: lint
 fuzz: $(VENV)/.with-dev
 	FUZZ_CASES=2000 $(BIN)/python -m pytest tests/fuzz
 
+# Do the tests notice a change of the code? Tries 200 of what could be changed in the core, drawn by lot.
+mutants: $(VENV)/.with-dev
+	$(BIN)/python tools/mutants.py
+
 # The tables of the documents that follow from the code: stages and settings.
 tables: $(VENV)/.with-dev
 	$(BIN)/python -m tests.test_documents

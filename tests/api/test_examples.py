@@ -109,7 +109,7 @@ def test_results_become_frames(names: dict[str, Any]) -> None:
     assert aventrik.explain(opened, "starter", "a1").to_pandas().loc[0, "document"] == "moorings.md"
     assert len(aventrik.list_testsets(opened).to_pandas()) >= 1
     assert aventrik.vet(opened).to_pandas().empty
-    gated, _ = aventrik.gate(opened, "starter", limits=_limits(names["elsewhere"]))
+    gated = aventrik.gate(opened, "starter", limits=_limits(names["elsewhere"]))
     assert list(gated.to_pandas()["state"]) == ["passed"]
     survey = aventrik.survey(opened, topics=2)
     assert list(survey.to_pandas()["number"]) == [1, 2]

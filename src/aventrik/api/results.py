@@ -224,13 +224,13 @@ def gate(
     limits: str | Path | None = None,
     baseline: str = "",
     undecided: str = "",
-) -> tuple[Gated, str]:
+) -> Gated:
     """Holds a run (the latest) against the limits of a file (gate.toml) and a baseline, a run or a file: passed, failed, or
-    not decided by so few questions. Returns that and the file's name. `undecided` says what an undecided limit counts as,
+    not decided by so few questions. `undecided` says what an undecided limit counts as,
     "pass" or "fail". Raises `BadInput` for a baseline that is not there, was judged otherwise, or shares no question.
 
     >>> _ = (elsewhere / "gate.toml").write_text('[[limit]]\\nmeasure = "hit@5"\\nleast = 0.1\\n')
-    >>> found, name = aventrik.gate(opened, "starter", limits=elsewhere / "gate.toml")
+    >>> found = aventrik.gate(opened, "starter", limits=elsewhere / "gate.toml")
     >>> (found.checks[0].measure, found.failed)
     ('hit@5', False)
     """
@@ -243,7 +243,7 @@ def gate(
     found = gated(opened.store, opened.workspace.settings, held, chosen, where, baseline)
     if undecided:
         found = replace(found, undecided_counts=undecided)
-    return found, held.path.name
+    return found
 
 
 def write_report(

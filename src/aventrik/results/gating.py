@@ -51,7 +51,8 @@ class Check:
 class Gated:
     """What a gate said. `baseline` names what the run was held against, "" for nothing; `shared` is the number of questions
     that both have, `missing` and `edited` the ids of those of the baseline's that are gone or were changed, `evidence_gone`
-    of those whose evidence no document holds any more; `settings` has those that changed, from and to."""
+    of those whose evidence no document holds any more; `settings` has those that changed, from and to; `limits` is the file
+    with the limits."""
 
     run: Run
     baseline: str
@@ -65,6 +66,7 @@ class Gated:
     documents: Changes | None = None
     settings: dict[str, tuple[Any, Any]] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    limits: Path = Path()
 
     def count(self, state: State) -> int:
         """How many checks are in a state."""
@@ -196,7 +198,7 @@ def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baselin
 
 def _paired(gate: Gate, run: Run, found: RunSide, base: Baseline | None, told: str) -> tuple[frozenset[str], Gated]:
     """The questions that the run shares with the baseline, by key, and what is to be told of the others."""
-    made = Gated(run, told, [], gate.settings.undecided)
+    made = Gated(run, told, [], gate.settings.undecided, limits=gate.path)
     if base is None:
         return frozenset(), made
     ours = found.side.sheet.places

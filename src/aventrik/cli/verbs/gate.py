@@ -37,12 +37,12 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...report.junit import write_junit
     from ..views.gate import show_gated
 
-    found, limits = api.gate(
+    found = api.gate(
         open_workspace(options, screen), options.run or "", limits=options.limits, baseline=options.baseline or "",
         undecided=options.undecided or "",
     )  # fmt: skip
     if options.junit:
         write_junit(options.junit, found)
     screen.result(found.as_json())
-    show_gated(found, limits, screen)
+    show_gated(found, found.limits.name, screen)
     return 1 if found.failed else 0

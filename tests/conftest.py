@@ -10,6 +10,7 @@ import os
 import pty
 import select
 import shutil
+import signal
 import sqlite3
 import struct
 import subprocess
@@ -98,6 +99,35 @@ def _close_the_store() -> None:
 
 
 _APART = ("PYTHONIOENCODING", "LC_ALL", "PYTHONHASHSEED", "OMP_NUM_THREADS")  # are read while Python starts
+
+
+# A program that kills itself, as kill -9 does, as soon as so many rows of a kind are kept: sys.argv has the class of the
+# store's table, the stage whose rows count ("" for all) and their number before the program's own arguments.
+_KILLS_ITSELF = """
+import os, signal, sys
+from importlib import import_module
+module, name, stage, most = sys.argv[1:5]
+table = getattr(import_module("aventrik.storage.tables." + module), name)
+whole, seen = table.keep, [0]
+def keep(self, rows):
+    whole(self, rows)
+    seen[0] += sum(not stage or row.stage == stage for row in rows)
+    if seen[0] >= int(most):
+        os.kill(os.getpid(), signal.SIGKILL)
+table.keep = keep
+sys.argv[1:5] = []
+from aventrik.__main__ import start
+start()
+"""
+
+
+def run_until_killed(folder: Path, table: tuple[str, str], stage: str, most: int, *arguments: str) -> None:
+    """Runs the program in a folder until it has kept so many rows; it is gone then, whatever the machine is busy with."""
+    done = subprocess.run(
+        [sys.executable, "-c", _KILLS_ITSELF, *table, stage, str(most), *arguments],
+        cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    assert done.returncode == -signal.SIGKILL
 
 
 class Program:

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import json
 import os
-import signal
 import sqlite3
 import subprocess
 import sys
-import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
 
-from ..conftest import Program, write_testset
+from ..conftest import Program, run_until_killed, write_testset
 
 KEY = "zebra-4711-quagga"
 SERVED = """
@@ -170,13 +168,7 @@ def test_killed_in_the_middle_only_unfinished_calls_are_made_again(
     (workspace.folder / "configs" / "plain.toml").write_text('name = "plain"\n[answering]\nmodel = "house"\n')
     rows = [{"id": f"n{n}", "question": f"How long may boat {n} stay?", "kind": "unanswerable"} for n in range(80)]
     write_testset(workspace.folder, rows, "many")
-    command = [sys.executable, "-m", "aventrik", "run", "plain", "--testset", "many"]
-    process = subprocess.Popen(command, cwd=workspace.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    deadline = time.monotonic() + 60
-    while time.monotonic() < deadline and one.log()["requests"] < 30:
-        time.sleep(0.02)
-    process.send_signal(signal.SIGKILL)
-    process.wait()
+    run_until_killed(workspace.folder, ("calls", "TabledCalls"), "", 20, "run", "plain", "--testset", "many")
     with sqlite3.connect(workspace.folder / ".aventrik" / "store.db") as db:
         kept = db.execute("SELECT count(*) FROM calls").fetchone()[0]
     assert kept >= 20

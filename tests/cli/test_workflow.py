@@ -4,15 +4,11 @@ from __future__ import annotations
 
 import json
 import os
-import signal
-import subprocess
-import sys
-import time
 from pathlib import Path
 
 import pytest
 
-from ..conftest import Program, write_testset
+from ..conftest import Program, run_until_killed, write_testset
 
 
 @pytest.fixture(scope="module")
@@ -226,19 +222,10 @@ def test_killed_in_the_middle_a_run_goes_on_and_pays_nothing_twice(workspace: Pr
         for n in range(400)
     ]
     write_testset(workspace.folder, rows, "many")
-    process = subprocess.Popen(
-        [sys.executable, "-m", "aventrik", "run", "starter", "--testset", "many"],
-        cwd=workspace.folder,
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
+    run_until_killed(
+        workspace.folder, ("results", "TabledResults"), "keyword hits", 16, "run", "starter", "--testset", "many"
     )
-    store = workspace.folder / ".aventrik" / "store.db"
-    deadline = time.monotonic() + 60
-    while time.monotonic() < deadline and count(store, "keyword hits") < 16:
-        time.sleep(0.01)
-    process.send_signal(signal.SIGKILL)
-    process.wait()
-    kept = count(store, "keyword hits")
+    kept = count(workspace.folder / ".aventrik" / "store.db", "keyword hits")
     assert 16 <= kept < 400
     [row] = workspace.json("run", "starter", "--testset", "many")
     assert row["computed"]["keyword hits"] == 400 - kept

@@ -1,0 +1,42 @@
+"""An answer to its claims."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from ..answering import Answer
+from ..protocols import Task
+from .verdicts import Judge
+
+LONGEST = 100_000  # characters of an answer that is judged: more is no answer, and takes a judge minutes
+MOST_CLAIMS = 200  # claims of one: each is a call to the judge
+
+Claim = dict[str, Any]  # "text", and "cites": the numbers of the items that it cites
+
+
+def spoken(answers: Sequence[Answer], judge: Judge) -> list[int]:
+    """The places of answers that say something: they neither decline nor failed, and are not too long to be judged."""
+    places = [place for place, answer in enumerate(answers) if not answer.declined and not answer.failure]
+    for place in places:
+        if len(answers[place].text) > LONGEST:
+            judge.failures[place] = f"the answer has {len(answers[place].text):,} characters; {LONGEST:,} are judged"
+    return judge.still(places)
+
+
+def claims_of(
+    questions: Sequence[str],
+    answers: Sequence[Answer],
+    places: Sequence[int],
+    judge: Judge,
+    taken: Mapping[int, list[Claim]],
+) -> list[tuple[int, Claim]]:
+    """The claims of the answers at some places, in order, as (place, claim); `taken` has those that another judge split
+    off already. An answer of more than `MOST_CLAIMS` is not judged."""
+    unsplit = [place for place in places if place not in taken]
+    split = judge.ask([(p, Task("claims", {"question": questions[p], "answer": answers[p].text})) for p in unsplit])
+    made = {**taken, **{place: value["claims"] for place, value in zip(unsplit, split) if value}}
+    for place, some in made.items():
+        if len(some) > MOST_CLAIMS:
+            judge.failures[place] = f"the answer makes {len(some):,} claims; {MOST_CLAIMS} are judged"
+    return [(place, claim) for place in judge.still(places) for claim in made.get(place, ())]

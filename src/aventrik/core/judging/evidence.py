@@ -1,0 +1,33 @@
+"""Claims to verdicts against the context that was served: supported, contradicted, not found, or too far to tell."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from typing import Any
+
+from ..context import Served
+from ..protocols import Task
+from .claims import Claim
+from .verdicts import Judge, Verdict
+
+
+def verdicts_on(
+    claims: Sequence[tuple[int, Claim]], contexts: Sequence[Sequence[Served] | None], judge: Judge
+) -> dict[int, list[Verdict]]:
+    """By the place of an answer the verdicts on its claims, none where its context is not known (None) or the judge gave
+    no reply."""
+    shown = {place: [item.fields for item in context] for place, context in enumerate(contexts) if context is not None}
+    facing = [(place, claim) for place, claim in claims if place in shown]
+    replies = judge.ask([(p, Task("verdict", {"claim": claim["text"], "context": shown[p]})) for p, claim in facing])
+    found: dict[int, list[Verdict]] = defaultdict(list)
+    for (place, claim), reply in zip(facing, replies):
+        if reply:
+            found[place].append(_verdict(claim, reply))
+    return found
+
+
+def _verdict(claim: Claim, reply: dict[str, Any]) -> Verdict:
+    quotes = tuple((int(quote["item"]), str(quote["quote"])) for quote in reply["quotes"])
+    sure = float(reply.get("confidence", 1.0))
+    return Verdict(claim["text"], reply["verdict"], reply["reason"], tuple(claim["cites"]), quotes, sure)

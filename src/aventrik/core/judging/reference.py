@@ -1,0 +1,44 @@
+"""An answer against its reference: which facts it states, and which of its claims the reference supports."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+
+from ..answering import Answer
+from ..protocols import Task
+from .claims import Claim
+from .verdicts import Judge, Reference
+
+
+def supported_claims(
+    claims: Sequence[tuple[int, Claim]], references: Sequence[Reference], judge: Judge
+) -> dict[int, list[bool]]:
+    """By the place of an answer whether the reference answer or its evidence supports each of its claims, none where there
+    is no such text."""
+    known = [(place, claim) for place, claim in claims if references[place].texts]
+    replies = judge.ask(
+        [(p, Task("verdict", {"claim": claim["text"], "context": references[p].context})) for p, claim in known]
+    )
+    found: dict[int, list[bool]] = defaultdict(list)
+    for (place, _), reply in zip(known, replies):
+        if reply:
+            found[place].append(reply["verdict"] == "supported")
+    return found
+
+
+def stated_facts(
+    questions: Sequence[str],
+    answers: Sequence[Answer],
+    places: Sequence[int],
+    references: Sequence[Reference],
+    judge: Judge,
+) -> dict[int, tuple[bool, ...]]:
+    """By the place of an answer whether it states each fact of its reference, none where there are no facts."""
+    wanted = judge.still([place for place in places if references[place].facts])
+    replies = judge.ask([(p, _task(questions[p], references[p], answers[p])) for p in wanted])
+    return {place: tuple(map(bool, reply["stated"])) for place, reply in zip(wanted, replies) if reply}
+
+
+def _task(question: str, reference: Reference, answer: Answer) -> Task:
+    return Task("stated", {"question": question, "facts": list(reference.facts), "answer": answer.text})

@@ -1,0 +1,80 @@
+"""What a judge says of an answer, and the judge as it is asked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..protocols import LanguageModel, Task
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """`verdict` is supported, contradicted, not found or too far to tell; `quotes` are (item number, words) that it rests
+    on; `confidence` is how sure the judge is of it, 0 to 1."""
+
+    claim: str
+    verdict: str
+    reason: str
+    cites: tuple[int, ...]
+    quotes: tuple[tuple[int, str], ...]
+    confidence: float = 1.0
+
+    @property
+    def support(self) -> float:
+        """How likely the claim is supported, by the judge's own confidence, 0 to 1; ½ where it can't tell."""
+        if self.verdict == "too far to tell":
+            return 0.5
+        return self.confidence if self.verdict == "supported" else 1 - self.confidence
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """The verdicts on an answer against its context; which reference facts it states; which of its claims the
+    reference answer or its evidence supports; how far it addresses the question, 0 to 1 (None: not judged); and why
+    judging failed, if it did."""
+
+    verdicts: tuple[Verdict, ...] = ()
+    stated: tuple[bool, ...] = ()
+    right: tuple[bool, ...] = ()
+    failure: str = ""
+    relevance: float | None = None
+
+    @property
+    def claims(self) -> list[dict[str, Any]]:
+        """The claims that were judged, as a model splits them off."""
+        return [{"text": each.claim, "cites": list(each.cites)} for each in self.verdicts]
+
+
+@dataclass(frozen=True)
+class Reference:
+    """What an answer is held against: the facts that it should state, and the texts that make a claim right."""
+
+    facts: tuple[str, ...] = ()
+    texts: tuple[str, ...] = ()
+
+    @property
+    def context(self) -> list[dict[str, Any]]:
+        """The texts as a model is shown them."""
+        return [{"number": n, "source": "reference", "text": text} for n, text in enumerate(self.texts, 1)]
+
+
+@dataclass
+class Judge:
+    """A model that judges. `failures`: by the place of an answer, why it can't be judged; the first reason stays."""
+
+    model: LanguageModel
+    failures: dict[int, str] = field(default_factory=dict)
+
+    def ask(self, rows: Sequence[tuple[int, Task]]) -> list[dict[str, Any] | None]:
+        """The reply to each (place of an answer, task), all in one go; None where there is none."""
+        replies = self.model.perform([task for _, task in rows])
+        for (place, _), reply in zip(rows, replies):
+            if reply.value is None:
+                self.failures.setdefault(place, reply.failure)
+        return [reply.value for reply in replies]
+
+    def still(self, places: Sequence[int]) -> list[int]:
+        """Those of some places whose answers can be judged as far as is known."""
+        return [place for place in places if place not in self.failures]

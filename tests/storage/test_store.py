@@ -23,7 +23,7 @@ from aventrik.storage.packing import packed, unpacked
 from aventrik.storage.protocols import FileSeen, Gathering, Kept, RunQuestion, Snapshot, Store
 from aventrik.storage.tables.schema import FORMAT
 
-from ..conftest import TEXTS, Program
+from ..conftest import QUESTIONS, TEXTS, Program, write_testset
 
 DATA = Path(__file__).parent / "data"
 
@@ -250,6 +250,29 @@ def test_a_store_of_a_format_before_goes_on_and_its_backup_can_be_restored(
         assert db.execute("SELECT count(*) FROM sheets").fetchone() == (2,)
     assert store.restore(DATA / f"format-{number}.db")["runs"] == 2
     assert store.runs.sheets([1, 2]) == {}
+
+
+def test_what_the_version_before_compared_is_compared_alike_and_its_results_stand(
+    old: Callable[[int], Program],
+) -> None:
+    """Of this store's format, but made by the code as it was before it moved into rooms: runs "starter" and "two" on the
+    questions of the small world, and what `compare --json` said of them then."""
+    program = old(6)
+    then = json.loads((DATA / "format-6.compare.json").read_text(encoding="utf-8"))
+    assert program.json("compare") == then
+    assert [(run["name"], run["label"], run["tags"]) for run in program.json("runs")] == [
+        ("starter", "first", []), ("two", "", ["later"]),
+    ]  # fmt: skip
+    assert "a1" in program("explain", "two", "a1").stdout
+    write_testset(program.folder, QUESTIONS)
+    (program.folder / "configs" / "two.toml").write_text(
+        'name = "two"\n[chunking]\nmethod = "sentence"\nsize = 120\n[search]\nmethod = "keyword"\n'
+        '[[rewriting]]\nmethod = "paraphrases"\n[[reranking]]\nstep = "closeness"\n'
+    )
+    again = program.json("run", "starter", "two", "--testset", "small")
+    assert [row["computed"] for row in again] == [{}, {}]  # every key is what it was
+    both = program.json("compare")
+    assert [run["measures"] for run in both["runs"]] == [run["measures"] for run in then["runs"]]
 
 
 def test_tags_are_kept_told_taken_away_and_go_with_their_run_and_its_backup(store: Store, tmp_path: Path) -> None:

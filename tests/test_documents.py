@@ -21,7 +21,7 @@ from aventrik.pipeline.brought import OUTSIDE
 from aventrik.pipeline.registry import GRAPH
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.settings import Model, Settings
-from aventrik.workspace.stage_settings import choices_of, known_of, settings_of
+from aventrik.workspace.stage_settings import about, choices_of, settings_of
 
 from .test_layers import imports
 
@@ -43,7 +43,7 @@ def settings_table() -> str:
     """The settings of a configuration as the reference lists them."""
     rows = ["| setting | default | values | meaning | counts when |", "|---|---|---|---|---|"]
     for name, field in settings_of(Configuration):
-        known = known_of(field)
+        known = about(field)
         default = known.unset or (
             f"{field.default:g}" if isinstance(field.default, float) else json.dumps(field.default)
         )

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from aventrik.workspace.configuration import Configuration
-from aventrik.workspace.stage_settings import choices_of, known_of, settings_of
+from aventrik.workspace.stage_settings import about, choices_of, settings_of
 from aventrik.workspace.starter import starter_configuration
 
 
@@ -89,5 +89,5 @@ def test_the_starter_is_the_defaults_and_shows_what_else_there_is() -> None:
     assert differing == {"chunking.overlap", "answering.model"}
     offered = text.replace("# [[", "[[").replace("# ", "")
     for name, field in settings_of(Configuration):
-        if known_of(field).starter is not None:
+        if about(field).starter is not None:
             assert f"\n{name.split('.')[-1]} " in offered, name

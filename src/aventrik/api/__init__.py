@@ -116,7 +116,7 @@ if TYPE_CHECKING:
     )
     from .workspaces import (
         ModelLine,
-        Spent,
+        ModelTotals,
         StoreHoldings,
         back_up,
         check_documents,
@@ -146,12 +146,12 @@ __all__ = [
     "Meant",
     "MissingExtra",
     "ModelLine",
+    "ModelTotals",
     "ModelsApart",
     "Ran",
     "Rows",
     "RunList",
     "Scored",
-    "Spent",
     "StoreHoldings",
     "SuggestedLabels",
     "TestsetLine",
@@ -256,7 +256,7 @@ __all__ = [
 _WHERE = {
     "workspaces": (
         "ModelLine",
-        "Spent",
+        "ModelTotals",
         "StoreHoldings",
         "back_up",
         "check_documents",

@@ -159,9 +159,16 @@ def run(
         kept = _keep_baseline(opened, outcomes[0].run, Path(baseline_file))
     note = "" if ended or race else _languages(opened, what.configurations, until)
     return Ran(
-        Rows(outcomes), what.testset, len(what.questions), len(what.configurations), raced, ended,
-        not ended and opened.changed(), kept, note,
-    )  # fmt: skip
+        outcomes=Rows(outcomes),
+        testset=what.testset,
+        questions=len(what.questions),
+        wanted=len(what.configurations),
+        raced=raced,
+        ended=ended,
+        changed=not ended and opened.changed(),
+        baseline=kept,
+        note=note,
+    )
 
 
 def check_run(

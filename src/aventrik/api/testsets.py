@@ -300,10 +300,16 @@ def list_testsets(opened: OpenWorkspace) -> Rows[TestsetLine]:
         )
         found.append(
             TestsetLine(
-                path.stem, len(settled.questions), kinds, statuses, by, runs[path.stem], len(settled.decided),
-                len(settled.conflicts),
+                testset=path.stem,
+                questions=len(settled.questions),
+                kinds=kinds,
+                statuses=statuses,
+                by=by,
+                runs=runs[path.stem],
+                decided=len(settled.decided),
+                conflicts=len(settled.conflicts),
             )
-        )  # fmt: skip
+        )
     return Rows(found)
 
 

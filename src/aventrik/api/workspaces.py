@@ -198,7 +198,7 @@ def move_store(opened: OpenWorkspace, to: str, progress: Progress | None = None)
 
 
 @dataclass(frozen=True)
-class Spent:
+class ModelTotals:
     """What models were asked since a workspace was opened: calls, tokens in and out, and money."""
 
     calls: int = 0
@@ -207,14 +207,14 @@ class Spent:
     money: float = 0.0
 
 
-def spent(opened: OpenWorkspace) -> Spent:
+def spent(opened: OpenWorkspace) -> ModelTotals:
     """What models were asked since a workspace was opened.
 
     >>> aventrik.spent(opened).calls
     0
     """
     found = opened.models.spent()
-    return Spent(found.calls, found.tokens_in, found.tokens_out, found.money)
+    return ModelTotals(found.calls, found.tokens_in, found.tokens_out, found.money)
 
 
 def play_system(opened: OpenWorkspace, name: str, transport: Any) -> None:

@@ -148,18 +148,18 @@ def _topic(
         useless.append(f"{repeated:.0%} of its chunks stand in other documents too")
     spread = members[np.unique(np.linspace(0, len(members) - 1, drawn).astype(int))] if drawn else members[:0]
     return Topic(
-        number + 1,
-        tuple(words),
-        len(members),
-        len(np.unique(table.doc[members])),
-        float(found.nearness[members].mean()),
-        tuple(found.typical(number, 3)),
-        tuple(found.border(number, 3)),
-        tuple(int(chunk) for chunk in spread),
-        stated,
-        repeated,
-        None if needed is None else sum(needed.get(int(chunk), 0) for chunk in members),
-        "; ".join(useless),
+        number=number + 1,
+        words=tuple(words),
+        size=len(members),
+        documents=len(np.unique(table.doc[members])),
+        tightness=float(found.nearness[members].mean()),
+        typical=tuple(found.typical(number, 3)),
+        border=tuple(found.border(number, 3)),
+        sample=tuple(int(chunk) for chunk in spread),
+        stated=stated,
+        repeated=repeated,
+        needs=None if needed is None else sum(needed.get(int(chunk), 0) for chunk in members),
+        useless="; ".join(useless),
     )
 
 

@@ -62,14 +62,14 @@ Reader = Callable[[Sequence[FileToRead], Reading, int, int], Iterator[list[ReadO
 def document_row(document: Document) -> Gathering:
     """A document as the store takes it in."""
     return Gathering(
-        document.name,
-        document.key,
-        document.title,
-        json.dumps(document.meta, ensure_ascii=False, sort_keys=True),
-        len(document.text),
-        compressed(orjson.dumps(document.text)),
-        compressed(document.packed_parts),
-        orjson.dumps(reading_figures(document)).decode(),
+        name=document.name,
+        key=document.key,
+        title=document.title,
+        meta=json.dumps(document.meta, ensure_ascii=False, sort_keys=True),
+        chars=len(document.text),
+        text=compressed(orjson.dumps(document.text)),
+        parts=compressed(document.packed_parts),
+        report=orjson.dumps(reading_figures(document)).decode(),
     )
 
 

@@ -140,10 +140,18 @@ class Accounts:
             if (name := criterion_of(node)) and self._read[result] is not None
         }  # fmt: skip
         return Account(
-            row.id, row.key, self._items(row, results.get("served", ""), raw), shown, found.get("queries", ()), text,
-            declined, failure or unsound, claims, grades,
-            (results.get("served", ""), results.get("answer", ""), results.get("verdicts", "")),
-        )  # fmt: skip
+            question=row.id,
+            key=row.key,
+            items=self._items(row, results.get("served", ""), raw),
+            shown=shown,
+            queries=found.get("queries", ()),
+            answer=text,
+            declined=declined,
+            failure=failure or unsound,
+            claims=claims,
+            grades=grades,
+            marks=(results.get("served", ""), results.get("answer", ""), results.get("verdicts", "")),
+        )
 
     def _items(self, row: RunQuestion, served: str, raw: Sequence[Mapping[str, Any]]) -> tuple[AccountItem, ...]:
         found = self._lists.get((row.key, served))

@@ -80,11 +80,18 @@ def baseline_of(store: Store, run: Run, measures: Sequence[str] | None = None) -
         for key, row in sheet.items()
     }
     return Baseline(
-        run.name, run.testset, judge_told(run), float(run.made["cover"]), run.corpus, int(run.made.get("documents", 0)),
-        str(run.made.get("program", "")), dict(run.made.get("stages", {})),
-        {name: value for name, value in _plain(settings_of(run)).items() if value is not None},
-        {doc: contents[doc][:12] for doc in evidence}, questions,
-    )  # fmt: skip
+        name=run.name,
+        testset=run.testset,
+        judge=judge_told(run),
+        cover=float(run.made["cover"]),
+        corpus=run.corpus,
+        documents=int(run.made.get("documents", 0)),
+        program=str(run.made.get("program", "")),
+        stages=dict(run.made.get("stages", {})),
+        settings={name: value for name, value in _plain(settings_of(run)).items() if value is not None},
+        evidence={doc: contents[doc][:12] for doc in evidence},
+        questions=questions,
+    )
 
 
 def _plain(settings: dict[str, Any]) -> dict[str, Any]:

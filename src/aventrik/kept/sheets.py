@@ -83,7 +83,7 @@ def means_of(store: Store, runs: Sequence[Run], measure: str) -> dict[int, float
 
 def keep_sheet(store: Store, number: int, name: str, made: dict[str, Any]) -> None:
     """Makes the sheet of a run that has just been finished, and keeps it."""
-    run = Run(number, name, "", made, 0, "", "", {})
+    run = Run(id=number, name=name, testset="", made=made, questions=0, started="", finished="", costs={})
     store.runs.keep_sheet(number, _packed(_read(store, [run])[0]))
 
 

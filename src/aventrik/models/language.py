@@ -119,7 +119,19 @@ class HttpLanguageModel:
             except Unfit as error:
                 failure = f"the reply does not fit: {error}"
         money = self.connection.price(tokens_in, tokens_out)
-        return Call(key, self.name, task.name, chat, text, failure, tokens_in, tokens_out, money, seconds, attempts)
+        return Call(
+            key=key,
+            model=self.name,
+            task=task.name,
+            request=chat,
+            reply=text,
+            failure=failure,
+            tokens_in=tokens_in,
+            tokens_out=tokens_out,
+            money=money,
+            seconds=seconds,
+            attempts=attempts,
+        )
 
     async def _asked(self, task: Task, chat: list[dict[str, str]]) -> Posted:
         caller = self._connected()

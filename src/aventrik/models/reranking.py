@@ -71,7 +71,17 @@ class HttpReranker:
         scores = self._scores(posted.body, len(shown))
         money = self.connection.price(tokens, 0)
         return Call(
-            key, self.connection.name, "rerank", body, scores, "", tokens, 0, money, posted.seconds, posted.attempts
+            key=key,
+            model=self.connection.name,
+            task="rerank",
+            request=body,
+            reply=scores,
+            failure="",
+            tokens_in=tokens,
+            tokens_out=0,
+            money=money,
+            seconds=posted.seconds,
+            attempts=posted.attempts,
         )
 
     def _scores(self, body: dict[str, Any], count: int) -> list[float]:

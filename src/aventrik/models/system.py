@@ -140,7 +140,19 @@ class HttpSystem:
             failure, out = str(error), 0
         money = self.connection.price(tokens, out)
         reply = json.dumps(posted.body, ensure_ascii=False)
-        return Call(key, self.name, TASK, body, reply, failure, tokens, out, money, posted.seconds, posted.attempts)
+        return Call(
+            key=key,
+            model=self.name,
+            task=TASK,
+            request=body,
+            reply=reply,
+            failure=failure,
+            tokens_in=tokens,
+            tokens_out=out,
+            money=money,
+            seconds=posted.seconds,
+            attempts=posted.attempts,
+        )
 
     def _brought(self, call: Call) -> Brought:
         if call.failure and not call.reply:

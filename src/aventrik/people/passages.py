@@ -288,9 +288,18 @@ class PassageReview:
     def _decision(self, place: int, decision: str, reason: str) -> Decision:
         each, before = self.sample[place], self.mine(place)
         return Decision(
-            PASSAGE, each.key, "", "", each.passage.doc, each.passage.text, self._who, now(), decision, reason,
-            before.decision if before else "",
-        )  # fmt: skip
+            what=PASSAGE,
+            item=each.key,
+            run="",
+            testset="",
+            question=each.passage.doc,
+            claim=each.passage.text,
+            who=self._who,
+            when=now(),
+            decision=decision,
+            reason=reason,
+            before=before.decision if before else "",
+        )
 
     def decide(self, place: int, decision: str, reason: str = "") -> None:
         """Writes a label down."""

@@ -83,12 +83,19 @@ def decided(found: Settled, filed: Mapping[str, Any], seed: int = 0) -> Question
     ]  # fmt: skip
     judge = agreement(pairs, (ANSWERED, NOTHING), seed) if pairs else None
     return QuestionAgreement(
-        len(found.questions), len(said), len(kept), len(rejected),
-        sum(any(each.now for each in people.values()) for people in said.values()), dict(reasons.most_common()), share,
-        tuple(_pairs(said, seed)), judge, ", ".join(sorted({one.by for one in judged.values()})),
-        tuple(_trust(judged, said, rejected, filed)),
-        tuple((each.id, each.question, _words(each.said)) for each in found.conflicts),
-    )  # fmt: skip
+        questions=len(found.questions),
+        decided=len(said),
+        kept=len(kept),
+        rejected=len(rejected),
+        changed=sum(any(each.now for each in people.values()) for people in said.values()),
+        reasons=dict(reasons.most_common()),
+        share=share,
+        people=tuple(_pairs(said, seed)),
+        judge=judge,
+        judges=", ".join(sorted({one.by for one in judged.values()})),
+        trust=tuple(_trust(judged, said, rejected, filed)),
+        conflicts=tuple((each.id, each.question, _words(each.said)) for each in found.conflicts),
+    )
 
 
 def _words(said: Mapping[str, Decision]) -> dict[str, str]:

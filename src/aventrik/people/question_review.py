@@ -61,9 +61,21 @@ class Ledger:
         filed, before = self.filed(place), self.mine.get(place)
         was, after = differences(filed, question)
         return Decision(
-            QUESTION, filed.key, "", self.path.stem, filed.id, filed.question, self.who, now(), decision, reason,
-            before.decision if before else "", False, was, after,
-        )  # fmt: skip
+            what=QUESTION,
+            item=filed.key,
+            run="",
+            testset=self.path.stem,
+            question=filed.id,
+            claim=filed.question,
+            who=self.who,
+            when=now(),
+            decision=decision,
+            reason=reason,
+            before=before.decision if before else "",
+            blind=False,
+            was=was,
+            now=after,
+        )
 
     def decide(self, place: int, decision: str, reason: str, question: Question) -> None:
         """Writes down what was decided."""

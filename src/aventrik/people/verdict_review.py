@@ -166,9 +166,19 @@ class VerdictReview:
     def _decision(self, item: ReviewItem, decision: str, reason: str, blind: bool) -> Decision:
         run, before = self.sample.run, self._last.get(item.id)
         return Decision(
-            self.sample.what, item.id, run.name, run.testset, item.question.id, item.claim, self._who, now(), decision,
-            reason, before.decision if before else "", blind,
-        )  # fmt: skip
+            what=self.sample.what,
+            item=item.id,
+            run=run.name,
+            testset=run.testset,
+            question=item.question.id,
+            claim=item.claim,
+            who=self._who,
+            when=now(),
+            decision=decision,
+            reason=reason,
+            before=before.decision if before else "",
+            blind=blind,
+        )
 
     def decide(self, place: int, decision: str, reason: str = "", *, blind: bool = True) -> None:
         """Writes a decision down; `blind` says whether the judge's word was hidden until then."""

@@ -184,22 +184,55 @@ def _items(
         levels = tuple(f"{each.level}" for each in criterion.levels)
         return (
             ReviewItem(
-                whole, what, row.key, question, answer, context, "", levels, str(record.level), 1.0, record.reason,
-                record.quotes,
+                id=whole,
+                what=what,
+                key=row.key,
+                question=question,
+                answer=answer,
+                context=context,
+                claim="",
+                choices=levels,
+                judge=str(record.level),
+                confidence=1.0,
+                reason=record.reason,
+                quotes=record.quotes,
             ),
-        )  # fmt: skip
+        )
     levels = tuple(str(level) for level in range(RELEVANT + 1))
     word = str(round(record.relevance * RELEVANT))
-    return (ReviewItem(whole, what, row.key, question, answer, context, "", levels, word, 1.0),)
+    return (
+        ReviewItem(
+            id=whole,
+            what=what,
+            key=row.key,
+            question=question,
+            answer=answer,
+            context=context,
+            claim="",
+            choices=levels,
+            judge=word,
+            confidence=1.0,
+        ),
+    )
 
 
 def _claim(question: Question, key: str, answer: Answer, context: tuple[Served, ...], verdict: Verdict) -> ReviewItem:
     name = content_key("claim", verdict.claim, [item.text for item in context])[:16]
     quotes = tuple(quote for _, quote in verdict.quotes)
     return ReviewItem(
-        name, VERDICT, key, question, answer, context, verdict.claim, CLASSES, verdict.verdict, verdict.confidence,
-        verdict.reason, quotes,
-    )  # fmt: skip
+        id=name,
+        what=VERDICT,
+        key=key,
+        question=question,
+        answer=answer,
+        context=context,
+        claim=verdict.claim,
+        choices=CLASSES,
+        judge=verdict.verdict,
+        confidence=verdict.confidence,
+        reason=verdict.reason,
+        quotes=quotes,
+    )
 
 
 def _doubt(verdict: Verdict) -> float:

@@ -243,8 +243,15 @@ def loading(resolved: Resolved) -> LoadSettings:
     words = by_words(resolved)
     language = resolved.configuration.index.language if words else AUTO
     return LoadSettings(
-        near.way, near.links, near.build_effort, near.lists, words, by_vectors(resolved), language, resolved.metadata
-    )  # fmt: skip
+        way=near.way,
+        links=near.links,
+        build_effort=near.build_effort,
+        lists=near.lists,
+        words=words,
+        vectors=by_vectors(resolved),
+        language=language,
+        metadata=resolved.metadata,
+    )
 
 
 def at_database(resolved: Resolved) -> AtDatabase:

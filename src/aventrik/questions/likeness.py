@@ -63,9 +63,17 @@ def likeness(opened: OpenWorkspace, draft: str, real: str) -> Likeness:
     found = _orders(opened, draft, real, notes)
     decides, verdict = _verdict(ours, theirs, found)
     made = Likeness(
-        draft, real, (form_of(ours, ranks[0]), form_of(theirs, ranks[1])), apart, topics,
-        sum(abs(a - b) for a, b in topics.values()) / 2, found, decides, verdict, tuple(notes),
-    )  # fmt: skip
+        draft=draft,
+        real=real,
+        forms=(form_of(ours, ranks[0]), form_of(theirs, ranks[1])),
+        told_apart=apart,
+        topics=topics,
+        apart_by=sum(abs(a - b) for a, b in topics.values()) / 2,
+        orders=found,
+        decides=decides,
+        verdict=verdict,
+        notes=tuple(notes),
+    )
     _note(opened, draft, ours, made)
     return made
 

@@ -100,9 +100,15 @@ def locate(
                         failures[reply.failure] = failures.get(reply.failure, 0) + 1
         progress("locating", first + len(some), len(chosen))
     return Located(
-        tuple(made), tuple(kept), log, len(fresh) - len(chosen), again, model.name,
-        tuple(each.name for each in configurations), failures,
-    )  # fmt: skip
+        questions=tuple(made),
+        already=tuple(kept),
+        log=log,
+        left=len(fresh) - len(chosen),
+        again=again,
+        judge=model.name,
+        pool=tuple(each.name for each in configurations),
+        failures=failures,
+    )
 
 
 def _standing(model: LanguageModel, rows: Sequence[tuple[str, Sequence[str]]]) -> list[str]:

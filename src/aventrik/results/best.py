@@ -79,9 +79,16 @@ def leading(
         for each in prices
     }
     return Leading(
-        places[best], [places[row] for row in group], dict(zip(places, p.tolist())),
-        dict(zip(places, chances(values, whole.groups, seed).tolist())), winner, len(whole.keys), cheapest, price, fronts,
-    )  # fmt: skip
+        best=places[best],
+        group=[places[row] for row in group],
+        p=dict(zip(places, p.tolist())),
+        chance=dict(zip(places, chances(values, whole.groups, seed).tolist())),
+        winner=winner,
+        n=len(whole.keys),
+        cheapest=cheapest,
+        price=price,
+        fronts=fronts,
+    )
 
 
 def _cheapest(group: Sequence[int], prices: Sequence[Price]) -> tuple[int | None, Price | None]:

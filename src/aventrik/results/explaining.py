@@ -132,7 +132,16 @@ def explain(store: Store, bench: Bench, run: Run, name: str) -> Explanation:
     chunks = brought_items(place, stages, question) if outside else shown(place, stages, question)
     lists = {} if outside else lists_of(place, stages, question)
     prompts = run.made.get("prompts", {})
-    whole = Explanation(place.resolved.configuration, question, stages, [], chunks, run, prompts, lists)
+    whole = Explanation(
+        configuration=place.resolved.configuration,
+        question=question,
+        stages=stages,
+        needs=[],
+        chunks=chunks,
+        run=run,
+        prompts=prompts,
+        lists=lists,
+    )
     return replace(whole, needs=_needs(whole))
 
 
@@ -160,10 +169,15 @@ def place_of(store: Store, bench: Bench, run: Run) -> Place:
     made = run.made
     outside = made.get("outside")
     resolved = Resolved(
-        Configuration.kept(made["configuration"]), tuple(made.get("judges", (made["judge"],))), tuple(made["cut_offs"]),
-        made["cover"], made.get("together", "majority"), criteria_of(run), Outside(**outside) if outside else None,
-        made.get("metadata", ""),
-    )  # fmt: skip
+        configuration=Configuration.kept(made["configuration"]),
+        judges=tuple(made.get("judges", (made["judge"],))),
+        cut_offs=tuple(made["cut_offs"]),
+        cover=made["cover"],
+        together=made.get("together", "majority"),
+        criteria=criteria_of(run),
+        outside=Outside(**outside) if outside else None,
+        metadata=made.get("metadata", ""),
+    )
     try:
         snapshot = store.documents.snapshot(run.corpus)
     except KeyError:

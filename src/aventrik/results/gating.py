@@ -161,14 +161,14 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
     keys, made = _paired(gate, run, found, base, told)
     by_document = clustered_questions([doc for doc in found.side.clusters.values() if doc], settings.statistics.cluster)
     sides = _Sides(
-        run,
-        found,
-        facets_of({row.key: row.body for row in rows}),
-        by_document,
-        settings.seed,
-        {row.key: marks_of(row) for row in rows},
-        base,
-        keys,
+        run=run,
+        found=found,
+        facets=facets_of({row.key: row.body for row in rows}),
+        by_document=by_document,
+        seed=settings.seed,
+        marks={row.key: marks_of(row) for row in rows},
+        baseline=base,
+        keys=keys,
     )
     wanted = [
         (place, limit, way, group)
@@ -258,7 +258,15 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
         )
         why = "" if held else f"no question{_of(told)} has {limit.measure}"
         return Check(
-            limit.measure, way, bound, limit.margin, told, held.state if held else "undecided", held, None, why
+            measure=limit.measure,
+            way=way,
+            allowed=bound,
+            margin=limit.margin,
+            group=told,
+            state=held.state if held else "undecided",
+            held=held,
+            base=None,
+            why=why,
         )
     some = scored.of(inside & np.array([key in sides.keys for key in scored.keys], dtype=bool))
     ours = np.array([rounded(value) for value in some.values[0]])
@@ -276,7 +284,18 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
             "'aventrik run CONFIG --baseline-file FILE' writes it anew, with all that the gate asks for"
         )
     why = "" if held else f"no question{_of(told)} has {limit.measure} in both"
-    return Check(limit.measure, way, drop, 0.0, told, held.state if held else "undecided", held, base, why, share)
+    return Check(
+        measure=limit.measure,
+        way=way,
+        allowed=drop,
+        margin=0.0,
+        group=told,
+        state=held.state if held else "undecided",
+        held=held,
+        base=base,
+        why=why,
+        share=share,
+    )
 
 
 def _of(group: str) -> str:
@@ -357,4 +376,14 @@ def _questions_gone(gate: Gate, base: Baseline, made: Gated) -> Check | None:
     state: State = "failed" if share > gate.settings.gone else "passed"
     why = f"{gone} of the baseline's {len(base.questions)} take no part: {', '.join(parts)}"
     held = LimitHeld(state, share, share, share, len(base.questions))
-    return Check("questions", "gone", gate.settings.gone, 0.0, "", state, held, None, why)
+    return Check(
+        measure="questions",
+        way="gone",
+        allowed=gate.settings.gone,
+        margin=0.0,
+        group="",
+        state=state,
+        held=held,
+        base=None,
+        why=why,
+    )

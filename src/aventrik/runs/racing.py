@@ -192,7 +192,16 @@ class _Race:
         ids = [name for passage in done.passages for node, name in passage.ids.items() if node in each.place.nodes]
         costs = list(store.results.costs(ids).values())
         calls, money = (sum(cost[place] for cost in costs) / after * rest for place in (1, 4))
-        stopped = Stopped(number, each.configuration, after, mean, best, self._nodes(each) * rest, calls, money)
+        stopped = Stopped(
+            run=number,
+            configuration=each.configuration,
+            after=after,
+            mean=mean,
+            best=best,
+            results=self._nodes(each) * rest,
+            calls=calls,
+            money=money,
+        )
         self.made.stopped.append(stopped)
         return True
 

@@ -20,7 +20,7 @@ from .stage_settings import (
     Embedding,
     Index,
     Search,
-    known_of,
+    about,
     settings_of,
 )
 from .toml import Table, nearest
@@ -128,7 +128,7 @@ class Configuration(Table):
 
     def used_settings(self) -> dict[str, Any]:
         """The settings by dotted name; None for one that another setting leaves without use."""
-        idle = {name: None for name, field in settings_of(type(self)) if not known_of(field).when.holds(self)}
+        idle = {name: None for name, field in settings_of(type(self)) if not about(field).when.holds(self)}
         return self.settings() | idle
 
     @model_validator(mode="after")

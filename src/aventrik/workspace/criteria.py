@@ -95,15 +95,15 @@ def _loaded(path: Path) -> Criterion:
         needed = ["levels", *JUDGED[found.judges]]
         check_wording("criterion", found.prompt, f"{place(path, text, ('prompt',))}", needed)
     return Criterion(
-        name,
-        found.about,
-        found.judges,
-        _levels(found),
-        found.better == "less",
-        tuple(Case(each.question, each.material, each.level, each.reason) for each in found.cases),
-        found.prompt,
-        found.judge,
-        found.declined,
+        name=name,
+        about=found.about,
+        judges=found.judges,
+        levels=_levels(found),
+        less_is_better=found.better == "less",
+        cases=tuple(Case(each.question, each.material, each.level, each.reason) for each in found.cases),
+        wording=found.prompt,
+        judge=found.judge,
+        declined=found.declined,
     )
 
 

@@ -164,7 +164,18 @@ _SAMPLE = "sample of "
 
 def drawing(run: str, testset: str, what: str, who: str, when: str, sizes: dict[str, float]) -> Decision:
     """The line that says how a sample is drawn."""
-    return Decision(f"{_SAMPLE}{what}", "sample", run, testset, "", "", who, when, "drawn", sizes=sizes)
+    return Decision(
+        what=f"{_SAMPLE}{what}",
+        item="sample",
+        run=run,
+        testset=testset,
+        question="",
+        claim="",
+        who=who,
+        when=when,
+        decision="drawn",
+        sizes=sizes,
+    )
 
 
 def _ends_whole(path: Path) -> bool:

@@ -101,7 +101,7 @@ class InStarter:
 
 
 @dataclass(frozen=True)
-class Known:
+class AboutSetting:
     """What a setting knows of itself beside its type, default and bounds. `unset`: what a default stands for that the
     program works out."""
 
@@ -114,11 +114,11 @@ def setting(
     default: Any, help: str, when: When = ALWAYS, starter: InStarter | None = None, unset: str = "", **bounds: Any
 ) -> Any:
     """A setting of a table; `bounds` are pydantic's: ge, gt, le, lt, pattern, strict."""
-    known = cast(Any, {"known": Known(when, starter, unset)})
+    known = cast(Any, {"known": AboutSetting(when, starter, unset)})
     return Field(default, description=help, json_schema_extra=known, **bounds)
 
 
-def known_of(field: FieldInfo) -> Known:
+def about(field: FieldInfo) -> AboutSetting:
     """What was said of a setting."""
     return cast(dict[str, Any], field.json_schema_extra)["known"]
 

@@ -9,7 +9,7 @@ from ..core.errors import BadInput, disk_errors
 from ..core.reading import safe_name
 from .configuration import Configuration
 from .settings import SETTINGS
-from .stage_settings import choices_of, known_of, settings_of
+from .stage_settings import about, choices_of, settings_of
 from .toml import Table
 
 STARTER_SETTINGS = """\
@@ -166,7 +166,7 @@ def starter_configuration() -> str:
 
 def _table(name: str, table: type[Table]) -> str:
     """A table of the starter, its comments under each other."""
-    shown = [(key, field, starter) for key, field in settings_of(table) if (starter := known_of(field).starter)]
+    shown = [(key, field, starter) for key, field in settings_of(table) if (starter := about(field).starter)]
     width = max(len(key) for key, _, starter in shown if not starter.offered)
     lines = [f"[{name}]"]
     for key, field, starter in shown:

@@ -159,17 +159,17 @@ def _question(row: _Question) -> Question:
     )
     hide = tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in row.hide)
     return Question(
-        row.id,
-        row.question,
-        row.answer,
-        needs,
-        row.kind,
-        row.status,
-        row.by,
-        tuple(row.tags),
-        row.meta,
-        hide,
-        tuple(row.before),
+        id=row.id,
+        question=row.question,
+        answer=row.answer,
+        needs=needs,
+        kind=row.kind,
+        status=row.status,
+        by=row.by,
+        tags=tuple(row.tags),
+        meta=row.meta,
+        hide=hide,
+        before=tuple(row.before),
     )
 
 

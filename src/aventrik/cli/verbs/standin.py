@@ -54,9 +54,16 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if options.key_variable and not key:
         raise BadInput(f"the environment variable {options.key_variable} is not set")
     manners = Manners(
-        options.latency, options.limit, options.fail, options.hang, options.short, options.broken,
-        options.hang_seconds, options.seed, key,
-    )  # fmt: skip
+        latency=options.latency,
+        limit=options.limit,
+        fail=options.fail,
+        hang=options.hang,
+        short=options.short,
+        broken=options.broken,
+        hang_seconds=options.hang_seconds,
+        seed=options.seed,
+        key=key,
+    )
     more = {}
     if options.system:
         from ... import api

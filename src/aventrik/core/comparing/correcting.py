@@ -125,7 +125,19 @@ def corrected(
     own = float(np.average((y - np.average(y, weights=w)) ** 2, weights=w)) * count / (count - 1)
     worth = own / variance if variance > 0 and own > 0 else float(count)
     rest = weight**2 * float(f.var()) / n
-    return Corrected(mean, low, high, float(f.mean()), n, count, weight, worth, spread, unseen, rest)
+    return Corrected(
+        mean=mean,
+        low=low,
+        high=high,
+        judged=float(f.mean()),
+        n=n,
+        labels=count,
+        weight=weight,
+        worth=worth,
+        spread=spread,
+        unseen=unseen,
+        rest=rest,
+    )
 
 
 def difference(

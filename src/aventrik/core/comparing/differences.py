@@ -106,7 +106,19 @@ def paired_differences(
         clusters = 0 if groups is None else int(counts[row])
         if not kept[row].any():
             low, high = _of_nothing(kind, int(n[row]))
-            found.append(Difference(0.0, low, high, 1.0, int(n[row]), "none: all equal", None, True, clusters))
+            found.append(
+                Difference(
+                    mean=0.0,
+                    low=low,
+                    high=high,
+                    p=1.0,
+                    n=int(n[row]),
+                    test="none: all equal",
+                    smallest=None,
+                    same=True,
+                    clusters=clusters,
+                )
+            )
             continue
         values = gaps[row][here]
         if exact:
@@ -143,14 +155,33 @@ def _own(groups: npt.NDArray[np.int64] | None, here: npt.NDArray[np.bool_]) -> n
 def _of_shares(gaps: Values) -> Difference:
     n, better, worse = len(gaps), int((gaps > 0).sum()), int((gaps < 0).sum())
     low, high = share_difference(better, worse, n)
-    return Difference(float(gaps.mean()), low, high, mcnemar(better, worse), n, "McNemar", None, False)
+    return Difference(
+        mean=float(gaps.mean()),
+        low=low,
+        high=high,
+        p=mcnemar(better, worse),
+        n=n,
+        test="McNemar",
+        smallest=None,
+        same=False,
+    )
 
 
 def _of_scores(gaps: Values, clusters: int, kind: str, p: float, ends: Values) -> Difference:
     low, high = float(ends[0]), float(ends[1])
     if p >= ALPHA:
         low, high = min(low, 0.0), max(high, 0.0)
-    return Difference(float(gaps.mean()), low, high, p, len(gaps), "sign flip", None, False, clusters)
+    return Difference(
+        mean=float(gaps.mean()),
+        low=low,
+        high=high,
+        p=p,
+        n=len(gaps),
+        test="sign flip",
+        smallest=None,
+        same=False,
+        clusters=clusters,
+    )
 
 
 def _of_nothing(kind: str, n: int) -> tuple[float, float]:

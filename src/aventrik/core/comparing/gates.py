@@ -111,7 +111,16 @@ def held_to_baseline(
     elif real and good < -drop - _TINY:
         state = "failed"
     enough = _enough(_spread(found.low, found.high, found.n), drop, kind, together) if drop > 0 else None
-    return LimitHeld(state, found.mean, found.low, found.high, found.n, found.clusters, enough, same and found.same)
+    return LimitHeld(
+        state=state,
+        value=found.mean,
+        low=found.low,
+        high=found.high,
+        n=found.n,
+        clusters=found.clusters,
+        enough=enough,
+        same=same and found.same,
+    )
 
 
 def _state(worst: float, best: float, good: float, margin: float) -> State:

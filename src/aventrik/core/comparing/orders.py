@@ -70,9 +70,16 @@ def orders(
     both = [pair for pair in real if pair in shown]
     alike = sum((real[pair].difference.mean > 0) == (shown[pair].difference.mean > 0) for pair in both)
     return Orders(
-        measure, len(ours), tau if np.isfinite(tau) else None, float(low), float(high),
-        len(real), alike, len(both) - alike, float(means[0].mean() - means[1].mean()),
-    )  # fmt: skip
+        measure=measure,
+        configurations=len(ours),
+        tau=tau if np.isfinite(tau) else None,
+        low=float(low),
+        high=float(high),
+        real=len(real),
+        same=alike,
+        wrong=len(both) - alike,
+        easier=float(means[0].mean() - means[1].mean()),
+    )
 
 
 def _matrix(sides: Sequence[Side], measure: str, by_document: bool) -> tuple[Matrix, npt.NDArray[np.int64]]:

@@ -343,14 +343,14 @@ def merge(
     _weigh(columns.data, np.repeat(per_term, own), scoring)
     texts_of = columns.indices.astype(np.int32, copy=False)
     return KeywordIndex(
-        size,
-        hashes,
-        columns.indptr.astype(np.int64),
-        texts_of,
-        columns.data,
-        norms,
-        whole.spoken,
-        whole if shard else None,
+        size=size,
+        hashes=hashes,
+        first=columns.indptr.astype(np.int64),
+        texts=texts_of,
+        weights=columns.data,
+        norms=norms,
+        languages=whole.spoken,
+        whole=whole if shard else None,
     )
 
 

@@ -38,7 +38,7 @@ _COMPARE: dict[str, Callable[[Any, Any], bool]] = {
 
 
 @dataclass(frozen=True)
-class Comparison:
+class ValueTest:
     """One field held against values: `operator` is one of =, <>, <, <=, >, >=, in, like, null.
 
     `column` is where the field stands in the condition, from 1.
@@ -58,7 +58,7 @@ class JoinedConditions:
     parts: tuple[Condition, ...]
 
 
-Condition = Comparison | JoinedConditions
+Condition = ValueTest | JoinedConditions
 
 
 @dataclass(frozen=True)
@@ -171,7 +171,7 @@ class _Parser:
         if self._take("is"):
             negated = self._take("not") is not None
             self._need("null")
-            found: Condition = Comparison(field.text, "null", (), field.column)
+            found: Condition = ValueTest(field.text, "null", (), field.column)
             return JoinedConditions("not", (found,)) if negated else found
         negated = self._take("not") is not None
         operators = ("in", "like", "between") if negated else ("in", "like", "between", *_COMPARE, "!=")
@@ -182,13 +182,13 @@ class _Parser:
             while self._take(","):
                 values.append(self._value())
             self._need(")")
-            found = Comparison(field.text, "in", tuple(values), field.column)
+            found = ValueTest(field.text, "in", tuple(values), field.column)
         elif operator == "between":
             low = self._value()
             self._need("and")
             pair = (
-                Comparison(field.text, ">=", (low,), field.column),
-                Comparison(field.text, "<=", (self._value(),), field.column),
+                ValueTest(field.text, ">=", (low,), field.column),
+                ValueTest(field.text, "<=", (self._value(),), field.column),
             )
             found = JoinedConditions("and", pair)
         else:
@@ -196,7 +196,7 @@ class _Parser:
             value = self._value()
             if operator == "like" and not isinstance(value, str):
                 raise self._wrong(column, f"like needs a text in single quotes, not {value:g}")
-            found = Comparison(field.text, operator, (value,), field.column)
+            found = ValueTest(field.text, operator, (value,), field.column)
         return JoinedConditions("not", (found,)) if negated else found
 
     def _value(self) -> Value:
@@ -234,8 +234,8 @@ def check(condition: str, rows: Iterable[Mapping[str, Any]]) -> None:
                 raise BadInput(f"{where}: {test.field} holds {held}, and {shown} is none of these")
 
 
-def _tests(condition: Condition) -> Iterable[Comparison]:
-    if isinstance(condition, Comparison):
+def _tests(condition: Condition) -> Iterable[ValueTest]:
+    if isinstance(condition, ValueTest):
         yield condition
     else:
         for part in condition.parts:
@@ -259,7 +259,7 @@ def passes(condition: Condition, row: Mapping[str, Any]) -> bool:
 
 def _truth(condition: Condition, row: Mapping[str, Any]) -> bool | None:
     """True, False, or None where a missing value leaves it open."""
-    if isinstance(condition, Comparison):
+    if isinstance(condition, ValueTest):
         return _test(condition, row.get(condition.field))
     found = [_truth(part, row) for part in condition.parts]
     if condition.how == "not":
@@ -270,7 +270,7 @@ def _truth(condition: Condition, row: Mapping[str, Any]) -> bool | None:
     return None if None in found else not decided
 
 
-def _test(test: Comparison, value: Any) -> bool | None:
+def _test(test: ValueTest, value: Any) -> bool | None:
     entries = _entries(value)
     if test.operator == "null":
         return not entries
@@ -281,7 +281,7 @@ def _test(test: Comparison, value: Any) -> bool | None:
     return any(_holds(test, entry) for entry in entries)
 
 
-def _holds(test: Comparison, entry: Any) -> bool:
+def _holds(test: ValueTest, entry: Any) -> bool:
     if test.operator == "in":
         return any(_kind(entry) == _kind(value) and entry == value for value in test.values)
     value = test.values[0]

@@ -55,14 +55,14 @@ def form_of(questions: Sequence[Question], ranks: Mapping[str, int]) -> SetForm:
     count = len(questions)
     answerable = [question for question in questions if question.needs]
     return SetForm(
-        count,
-        sum(len(question.question.split()) for question in questions) / count,
-        sum(len(set(content_terms(question.question))) for question in questions) / count,
-        float(np.median([copied_of(question) for question in answerable])) if answerable else 0.0,
-        _shares(opening(question.question) for question in questions),
-        _shares(style_of(question.question) for question in questions),
-        _shares(level(ranks.get(question.id, 0)) for question in answerable),
-        _shares(question.kind for question in questions),
+        questions=count,
+        words=sum(len(question.question.split()) for question in questions) / count,
+        terms=sum(len(set(content_terms(question.question))) for question in questions) / count,
+        copied=float(np.median([copied_of(question) for question in answerable])) if answerable else 0.0,
+        openings=_shares(opening(question.question) for question in questions),
+        styles=_shares(style_of(question.question) for question in questions),
+        levels=_shares(level(ranks.get(question.id, 0)) for question in answerable),
+        kinds=_shares(question.kind for question in questions),
     )
 
 

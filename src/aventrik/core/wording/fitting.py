@@ -94,7 +94,18 @@ def sentences_of(number: int, source: str, text: str) -> tuple[ReadSentence, ...
         )
         found.append(
             ReadSentence(
-                number, each, row, here, before, headings, whole, label, is_row, _ranges(each), nearest, dates_of(each)
+                item=number,
+                text=each,
+                terms=row,
+                here=here,
+                before=before,
+                headings=headings,
+                whole=whole,
+                label=label,
+                row=is_row,
+                ranges=_ranges(each),
+                heading=nearest,
+                dates=dates_of(each),
             )
         )
         before = here

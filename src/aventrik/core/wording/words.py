@@ -102,12 +102,37 @@ def words_of(text: str) -> tuple[Word, ...]:
         segment += kind.turns
         figure, taken = _figure(pieces, place - 1) if kind.figure else ("", 0)
         if figure:
-            found.append(Word(piece, lower, figure, figure, unit_of(lower), False, True, clause, segment))
+            found.append(
+                Word(
+                    text=piece,
+                    lower=lower,
+                    term=figure,
+                    figure=figure,
+                    unit=unit_of(lower),
+                    name=False,
+                    content=True,
+                    clause=clause,
+                    segment=segment,
+                )
+            )
             place += taken - 1
         else:
             named = not first and _is_name(piece)
             found.extend(
-                Word(piece, part, term, "", "", content and named, content, clause, segment, 0, light, weight)
+                Word(
+                    text=piece,
+                    lower=part,
+                    term=term,
+                    figure="",
+                    unit="",
+                    name=content and named,
+                    content=content,
+                    clause=clause,
+                    segment=segment,
+                    sentence=0,
+                    light=light,
+                    weight=weight,
+                )
                 for part, term, content, light, weight in kind.parts
             )
         first = False

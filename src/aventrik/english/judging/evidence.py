@@ -70,7 +70,18 @@ def _places(number: int, source: str, text: str) -> tuple[ContextPlace, ...]:
         before = terms[at - 1] if at else nothing
         around = headings | before | (terms[at + 1] if at + 1 < len(terms) else nothing)
         row = bool(ROW.match(sentence))
-        found.append(ContextPlace(number, (sentence,), words[at], (), terms[at], around, whole, row))
+        found.append(
+            ContextPlace(
+                item=number,
+                texts=(sentence,),
+                first=words[at],
+                second=(),
+                terms=terms[at],
+                around=around,
+                whole=whole,
+                row=row,
+            )
+        )
         if before and not row:
             both = (sentences[at - 1], sentence)
             found.append(ContextPlace(number, both, words[at - 1], words[at], before | terms[at], around, whole))
@@ -79,9 +90,19 @@ def _places(number: int, source: str, text: str) -> tuple[ContextPlace, ...]:
 
 def _behind(word: Word) -> Word:
     return Word(
-        word.text, word.lower, word.term, word.figure, word.unit, word.name, word.content, word.clause + _APART,
-        word.segment + _APART, 1, word.light, word.weight,
-    )  # fmt: skip
+        text=word.text,
+        lower=word.lower,
+        term=word.term,
+        figure=word.figure,
+        unit=word.unit,
+        name=word.name,
+        content=word.content,
+        clause=word.clause + _APART,
+        segment=word.segment + _APART,
+        sentence=1,
+        light=word.light,
+        weight=word.weight,
+    )
 
 
 def nearest(claim: Sequence[Word], places: Sequence[ContextPlace]) -> tuple[ContextPlace, Alignment] | None:

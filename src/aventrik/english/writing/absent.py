@@ -12,7 +12,7 @@ import numpy as np
 
 from ...core.testsets.drafting.offers import Offer
 from ...core.testsets.drafting.passages import Passages
-from ...core.testsets.drafting.tables import Table
+from ...core.testsets.drafting.tables import DocumentTable
 from ...core.text import content_terms
 from ...core.text import terms as terms_of
 
@@ -26,7 +26,7 @@ _STARTS = frozenset(
 )
 
 
-def of_rows(tables: Sequence[Table], passages: Passages, ask: AskCell, seed: int) -> Iterator[Offer]:
+def of_rows(tables: Sequence[DocumentTable], passages: Passages, ask: AskCell, seed: int) -> Iterator[Offer]:
     """A column's property asked of a thing of another table, of things of the same kind, that has no such column."""
     draw = random.Random(f"absent {seed}")
     columns = [
@@ -62,11 +62,11 @@ def of_rows(tables: Sequence[Table], passages: Passages, ask: AskCell, seed: int
             break
 
 
-def _kind(table: Table) -> str:
+def _kind(table: DocumentTable) -> str:
     return table.first.lower()
 
 
-def _is_property(table: Table, column: str) -> bool:
+def _is_property(table: DocumentTable, column: str) -> bool:
     """Whether a column says something short of each thing: a figure, a word or two that differ from row to row."""
     values = [row.cells.get(column, "") for row in table.rows]
     short = sum(1 <= len(value.split()) <= 4 for value in values)

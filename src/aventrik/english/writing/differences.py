@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 
 from ...core.testsets import Need
 from ...core.testsets.drafting.offers import Offer
-from ...core.testsets.drafting.tables import Row, Table
+from ...core.testsets.drafting.tables import DocumentTable, Row
 from ...core.testsets.drafting.usage import Usage
 from ...core.text import numbers
 from ...core.wording.nouns import is_plural
@@ -29,7 +29,7 @@ _SERIES = re.compile(r"months?|days?|dates?|years?|weeks?|times?|hours?|quarters
 _FIGURE = re.compile(r"^[£$€]?\s?-?\d[\d,.]*\s?(?P<unit>[A-Za-z%]{0,12})$")
 
 
-def differences(tables: Sequence[Table], usage: Usage, seed: int) -> Iterator[Offer]:
+def differences(tables: Sequence[DocumentTable], usage: Usage, seed: int) -> Iterator[Offer]:
     """For each column of figures, a pair of rows with different ones: 'Which is longer, A or B, and by how much?'"""
     for table in tables:
         if _SERIES.fullmatch(table.first.strip()):
@@ -64,7 +64,7 @@ def difference(ours: float, theirs: float) -> str:
     return f"{abs(ours - theirs):.6f}".rstrip("0").rstrip(".")
 
 
-def _compared(table: Table, column: str, one: tuple[Row, float], other: tuple[Row, float]) -> Offer | None:
+def _compared(table: DocumentTable, column: str, one: tuple[Row, float], other: tuple[Row, float]) -> Offer | None:
     (first, ours), (second, theirs) = one, other
     unit = _UNIT.search(column)
     bare = (column[: unit.start()] if unit else column).strip()

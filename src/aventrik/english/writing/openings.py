@@ -48,9 +48,15 @@ def of_openings(document: Document) -> Iterator[Offer]:
         path = document.heading_path(part.start)
         answer = " ".join(quoted.quote for quoted in spans[:2])
         yield Offer(
-            _lowered(typed), answer, "passage", (Need(opening, spans),), "opening", "search",
-            (Quoted(document.name, start, end, opening),), path[-1] if path else document.title,
-        )  # fmt: skip
+            question=_lowered(typed),
+            answer=answer,
+            kind="passage",
+            needs=(Need(opening, spans),),
+            rule="opening",
+            style="search",
+            hide=(Quoted(document.name, start, end, opening),),
+            topic=path[-1] if path else document.title,
+        )
 
 
 def _lowered(words: list[str]) -> str:

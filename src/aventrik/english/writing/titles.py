@@ -356,11 +356,16 @@ def of_titles(document: Document, usage: Usage, questions_only: bool = False) ->
         answer = " ".join(text[start:end] for start, end in _main(section, text))
         asked = plain.endswith("?")
         yield Offer(
-            question, answer, "passage", (Need(plain, spans),), "heading" if asked else "title",
-            "question" if question.endswith("?") else "search",
-            (Quoted(document.name, *section.heading, section.title),),
-            cleaned(section.path[-1]) if section.path else plain, frame,
-        )  # fmt: skip
+            question=question,
+            answer=answer,
+            kind="passage",
+            needs=(Need(plain, spans),),
+            rule="heading" if asked else "title",
+            style="question" if question.endswith("?") else "search",
+            hide=(Quoted(document.name, *section.heading, section.title),),
+            topic=cleaned(section.path[-1]) if section.path else plain,
+            frame=frame,
+        )
 
 
 def _main(section: Section, text: str) -> list[Range]:

@@ -6,7 +6,7 @@ from typing import Any
 
 from psycopg import sql
 
-from ...core.searching.filters import Comparison, Condition
+from ...core.searching.filters import Condition, ValueTest
 
 Said = tuple[sql.Composable, list[Any]]
 
@@ -22,14 +22,14 @@ def of_metadata(condition: Condition) -> Said:
 
     `like` is PostgreSQL's `ILIKE`: which letters beyond ASCII are the same as capitals depends on the database's locale.
     """
-    if isinstance(condition, Comparison):
+    if isinstance(condition, ValueTest):
         return _test(condition)
     return _joined([of_metadata(part) for part in condition.parts], condition.how)
 
 
 def of_columns(condition: Condition, columns: set[str] | None = None) -> Said:
     """A condition on the columns of a table of the user's own, compared as PostgreSQL compares them."""
-    if not isinstance(condition, Comparison):
+    if not isinstance(condition, ValueTest):
         return _joined([of_columns(part) for part in condition.parts], condition.how)
     column = sql.Identifier(condition.field)
     if condition.operator == "null":
@@ -56,7 +56,7 @@ def _plain(value: Any) -> Any:
     return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 2**53 else value
 
 
-def _test(test: Comparison) -> Said:
+def _test(test: ValueTest) -> Said:
     entries = [test.field] * 3
     if test.operator == "null":
         return sql.SQL(f"(NOT EXISTS ({_ENTRIES}))"), entries
@@ -66,7 +66,7 @@ def _test(test: Comparison) -> Said:
     return sql.SQL(said), [*entries, *entries, *values]
 
 
-def _holds(test: Comparison) -> tuple[str, list[Any]]:
+def _holds(test: ValueTest) -> tuple[str, list[Any]]:
     """What an entry must be."""
     value = test.values[0]
     if test.operator == "in":

@@ -141,7 +141,19 @@ class TabledRuns:
 
 def _run(row: Sequence[Any], tags: tuple[str, ...]) -> Run:
     number, name, testset, made, questions, started, finished, costs, label, note = row
-    return Run(number, name, testset, unpacked(made), questions, started, finished, loads(costs), label, note, tags)
+    return Run(
+        id=number,
+        name=name,
+        testset=testset,
+        made=unpacked(made),
+        questions=questions,
+        started=started,
+        finished=finished,
+        costs=loads(costs),
+        label=label,
+        note=note,
+        tags=tags,
+    )
 
 
 def _added(old: dict[str, Any], more: Mapping[str, Any]) -> dict[str, Any]:

@@ -71,9 +71,17 @@ class Finishing:
         if offer.near:
             meta["near"] = f"{offer.near} in {offer.home}"
         return Question(
-            name, candidate.wording, offer.answer, needs, offer.kind, "draft", self.work.model.name,
-            (offer.topic,) if offer.topic else (), meta, (*offer.hide, *others),
-        )  # fmt: skip
+            id=name,
+            question=candidate.wording,
+            answer=offer.answer,
+            needs=needs,
+            kind=offer.kind,
+            status="draft",
+            by=self.work.model.name,
+            tags=(offer.topic,) if offer.topic else (),
+            meta=meta,
+            hide=(*offer.hide, *others),
+        )
 
     def _known(self) -> set[str]:
         """The questions taken that the model answers rightly without any document."""

@@ -18,7 +18,7 @@ from ..hiding import hidden
 from .checking import Checker
 from .naming import Subject
 from .passages import Passages, places_of
-from .tables import Table, tables
+from .tables import DocumentTable, tables
 from .usage import Usage
 
 _TOPICS = 40  # parts of the corpus that a test set is spread over
@@ -34,7 +34,7 @@ class Material:
     fetch: Callable[[str], Document]
     usage: Usage = field(default_factory=Usage)
     subject: Subject = field(default_factory=Subject)
-    tables: list[Table] = field(default_factory=list)
+    tables: list[DocumentTable] = field(default_factory=list)
     _places: list[tuple[str, int, int]] = field(default_factory=list)
     _texts: list[str] = field(default_factory=list, repr=False)
     _ranges: list[tuple[str, int, int]] = field(default_factory=list)

@@ -20,7 +20,7 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Table:
+class DocumentTable:
     """A table of a document with the name of its first column, and its caption or the heading over it."""
 
     doc: str
@@ -29,7 +29,7 @@ class Table:
     rows: tuple[Row, ...]
 
 
-def tables(document: Document) -> Iterator[Table]:
+def tables(document: Document) -> Iterator[DocumentTable]:
     """Tables of at least two rows whose columns have names and whose rows are told apart by their first cell."""
     parts = document.parts
     of_table: dict[int, dict[int, list[int]]] = {}
@@ -58,7 +58,7 @@ def tables(document: Document) -> Iterator[Table]:
             continue
         about = parts[table].label if table >= 0 else ""
         path = document.heading_path(found[0].quoted.start)
-        yield Table(document.name, about or (path[-1] if path else document.title), first, tuple(found))
+        yield DocumentTable(document.name, about or (path[-1] if path else document.title), first, tuple(found))
 
 
 def _value(cell: str, name: str) -> str:

@@ -122,14 +122,14 @@ def one_way(folder: Path, on: str) -> dict[str, Any]:
         for node in needed(place.nodes, QUESTION):
             began = clocks()
             place.wide(node)
-            passing.stage(node, passing.passages)
+            passing.stage(node, passing.underway)
             timed(node.name if node.name in SHOWN else "questions", began)
             if node.name not in SHOWN:
                 each[node.name] = round(clocks()[0] - began[0], 2)
         began = clocks()
         outcome = Runner(opened).run(configuration("both"), "some", questions)
         timed("whole run", began)
-    marks = sorted(mark for passage in passing.passages for mark in passage.digests.values())
+    marks = sorted(mark for one in passing.underway for mark in one.digests.values())
     told["whole run"] += sum(told[name] for name in SHOWN[1:-1])
     told["same"] = hashlib.sha256("".join(marks).encode()).hexdigest()[:12]
     told["run"] = outcome.run

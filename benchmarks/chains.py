@@ -82,7 +82,7 @@ def _library(made: object, passing: Passing) -> float:
     table, documents = place.open("chunks"), place.documents()
     rows = [
         (each.question.question, [text_of(documents[table.name(n)].text, table.ranges(n)) for n in found.chunks])
-        for each, found in zip(passing.passages, passing.records("candidates"))
+        for each, found in zip(passing.underway, passing.records("candidates"))
     ]
     vectorizer = TfidfVectorizer().fit({text for _, texts in rows for text in texts})
     began = time.perf_counter()

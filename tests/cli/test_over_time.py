@@ -110,8 +110,8 @@ def test_what_changed_between_two_corpora() -> None:
     found = changes({"a": "1", "b": "2", "c": "3"}, {"b": "2", "c": "4", "d": "5", "e": "6"})
     assert (found.before, found.now) == (3, 4)
     assert (found.added, found.removed, found.changed) == (("d", "e"), ("a",), ("c",))
-    assert found.told() == "2 added (d, e), 1 removed (a), 1 changed (c)"
-    assert found.told(1) == "2 added (d, …), 1 removed (a), 1 changed (c)"
+    assert found.in_words() == "2 added (d, e), 1 removed (a), 1 changed (c)"
+    assert found.in_words(1) == "2 added (d, …), 1 removed (a), 1 changed (c)"
     assert not changes({"a": "1"}, {"a": "1"})
 
 

@@ -18,7 +18,7 @@ from aventrik.core.testsets.locating.gathering import LogEntry, gathered
 from aventrik.core.testsets.locating.leaning import leans
 from aventrik.core.testsets.locating.ranking import rank
 from aventrik.core.text.spelling import Speller, nearest_known, one_apart
-from aventrik.english.answering.standing import told_whole
+from aventrik.english.answering.standing import completed
 
 
 @pytest.mark.parametrize(
@@ -102,10 +102,10 @@ def test_questions_that_stand_alone(question: str) -> None:
 
 
 def test_the_built_in_model_puts_what_was_named_before_behind_a_question() -> None:
-    assert told_whole("and this year?", ["when was the regatta last year"]) == "and this year (regatta last)?"
+    assert completed("and this year?", ["when was the regatta last year"]) == "and this year (regatta last)?"
     before = ["how long can i stop at skelder bridge", "and at hexley?"]
-    assert told_whole("what about winter", before) == "what about winter (hexley stop skelder bridge)?"
-    assert told_whole("when?", ["why?"]) == "when?"
+    assert completed("what about winter", before) == "what about winter (hexley stop skelder bridge)?"
+    assert completed("when?", ["why?"]) == "when?"
 
 
 def test_what_is_no_question() -> None:

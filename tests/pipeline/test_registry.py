@@ -24,7 +24,7 @@ from aventrik.execution.performing import perform
 from aventrik.pipeline.brought import OUTSIDE
 from aventrik.pipeline.codec import decode, encode
 from aventrik.pipeline.inputs import Given
-from aventrik.pipeline.keys import told
+from aventrik.pipeline.keys import non_defaults
 from aventrik.pipeline.registry import GRAPH, chain
 from aventrik.pipeline.resolved import Resolved
 from aventrik.pipeline.stage import DOCUMENT, QUESTION, SOURCES, Node
@@ -181,8 +181,8 @@ def made(folder: Path, configuration: Configuration) -> Made:
     values: dict[str, list[Any]] = {}
     for node in place.nodes.values():
         if node.stage.scope == QUESTION:
-            keys[node.name] = [passage.ids[node.name] for passage in passing.passages]
-            values[node.name] = [passage.digests[node.name] for passage in passing.passages]
+            keys[node.name] = [one.ids[node.name] for one in passing.underway]
+            values[node.name] = [one.digests[node.name] for one in passing.underway]
         elif node.stage.kept and node.stage.scope == DOCUMENT:
             keys[node.name] = [place.keys.family(node.name)]
             columns = place.collection(node.name).columns
@@ -265,7 +265,8 @@ def test_what_a_run_is_measured_by_reaches_the_stages_that_read_it_and_no_others
     found = {
         node.name
         for node in nodes[0].values()
-        if (told(node.settings), node.models) != (told(nodes[1][node.name].settings), nodes[1][node.name].models)
+        if (non_defaults(node.settings), node.models)
+        != (non_defaults(nodes[1][node.name].settings), nodes[1][node.name].models)
     }
     assert found == {
         "cover": {"retrieval scores", "reached", "losses", "gains", "chain", "answer scores"},
@@ -301,8 +302,8 @@ def test_a_new_setting_with_a_default_leaves_keys_alone_and_another_value_does_n
         keep: int = 5
         new: str = "as ever"
 
-    assert told(Before(3)) == told(After(3)) == {"keep": 3}
-    assert told(After(3, "otherwise")) != told(After(3))
+    assert non_defaults(Before(3)) == non_defaults(After(3)) == {"keep": 3}
+    assert non_defaults(After(3, "otherwise")) != non_defaults(After(3))
 
 
 def test_a_chain_ends_where_it_is_told_to() -> None:
@@ -323,8 +324,8 @@ def test_work_is_done_the_same_in_another_process(opened: OpenWorkspace) -> None
     passing.pass_all()
     opened.bench.home = replace(opened.bench.home, files=elsewhere.publish(opened.workspace, opened.store))
     for name in SOURCES:  # what questions bring along stands in the store where others do the work
-        if all(name in passage.ids for passage in passing.passages):
-            passing._publish([("", each) for each in passing.passages], {name: name})
+        if all(name in one.ids for one in passing.underway):
+            passing._publish([("", each) for each in passing.underway], {name: name})
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
         for name in ("chunks", "keyword hits", "served", "verdicts", "losses"):
             node = place.nodes[name]
@@ -347,8 +348,8 @@ def _work(place: bench.Place, node: Node, passing: Passing) -> Work:
     if node.stage.scope == DOCUMENT:
         return place.work(node, documents=(0, 1, 2), part="a part")
     sources = [each for each in node.inputs.values() if each is not None and place.keys.scope(each) == QUESTION]
-    rows = tuple(tuple((each, passage.ids[each]) for each in sources) for passage in passing.passages)
-    return place.work(node, questions=rows, names=tuple(passage.ids[node.name] for passage in passing.passages))
+    rows = tuple(tuple((each, one.ids[each]) for each in sources) for one in passing.underway)
+    return place.work(node, questions=rows, names=tuple(one.ids[node.name] for one in passing.underway))
 
 
 def test_records_come_back_as_they_were() -> None:

@@ -66,7 +66,7 @@ if TYPE_CHECKING:
     from ..people.reviewing import TakenSheet as TakenSheet
     from ..people.spots import Spot as Spot
     from ..people.spots import overlap as overlap
-    from ..people.spots import told_of_question as told_of_question
+    from ..people.spots import question_line as question_line
     from ..people.teaching import Taught as Taught
     from ..people.verdict_review import JudgeAgreement as JudgeAgreement
     from ..people.verdict_review import VerdictReview as VerdictReview
@@ -99,7 +99,7 @@ if TYPE_CHECKING:
     from ..results.spread import SpreadOut as SpreadOut
     from ..runs.bringing import Arrival as Arrival
     from ..runs.bringing import Matched as Matched
-    from ..runs.bringing import told_unknown as told_unknown
+    from ..runs.bringing import unknown_line as unknown_line
     from ..runs.planning import Planned as Planned
     from ..runs.racing import Raced as Raced
     from ..runs.running import RunOutcome as RunOutcome
@@ -150,7 +150,7 @@ _WHERE = {
     "people.question_agreement": "QuestionAgreement",
     "people.question_review": "QuestionReview",
     "people.reviewing": "Review TakenSheet",
-    "people.spots": "Spot overlap told_of_question",
+    "people.spots": "Spot overlap question_line",
     "people.teaching": "Taught",
     "people.verdict_review": "JudgeAgreement VerdictReview",
     "people.verdicts": "LabelledRun ReviewItem Untold VERDICT",
@@ -169,7 +169,7 @@ _WHERE = {
     "results.gating": "Check Gated",
     "results.model_calls": "Recalled messages_of",
     "results.spread": "SpreadOut",
-    "runs.bringing": "Arrival Matched as_json:scored_json told_unknown",
+    "runs.bringing": "Arrival Matched as_json:scored_json unknown_line",
     "runs.planning": "Planned",
     "runs.racing": "Raced",
     "runs.running": "RunOutcome",

@@ -62,7 +62,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return BROKEN_PIPE
     except OSError as error:
         _let_go(sys.stdout)
-        return _told(verb, f"the output can't be written ({error.strerror or error})", 3, False)
+        return _print_error(verb, f"the output can't be written ({error.strerror or error})", 3, False)
 
 
 def standard_streams() -> None:
@@ -99,7 +99,7 @@ def _begin(given: list[str]) -> int:
 
         near = difflib.get_close_matches(given[0], VERBS, n=1)
         hint = f"did you mean '{near[0]}'?" if near else "'aventrik --help' lists the verbs"
-        return _told("", f"'{given[0]}' is not a verb; {hint}", 2, "--json" in given)
+        return _print_error("", f"'{given[0]}' is not a verb; {hint}", 2, "--json" in given)
     return _run(given[0], given[1:])
 
 
@@ -120,7 +120,7 @@ def _verb_first(given: list[str]) -> list[str]:
     return [rest[0], *before, *rest[1:]] if rest else given
 
 
-def _told(verb: str, text: str, code: int, as_json: bool) -> int:
+def _print_error(verb: str, text: str, code: int, as_json: bool) -> int:
     """An error on standard error, and with --json on standard output too."""
     with contextlib.suppress(OSError):
         print(f"aventrik{' ' if verb else ''}{verb}: {visible(text)}", file=sys.stderr, flush=True)

@@ -24,7 +24,7 @@ class Changes:
     def __bool__(self) -> bool:
         return bool(self.added or self.removed or self.changed)
 
-    def told(self, names: int = 3) -> str:
+    def in_words(self, names: int = 3) -> str:
         """In a few words: '2 added (a.md, b.md), 1 changed (c.md)'."""
         parts = []
         for what, some in (("added", self.added), ("removed", self.removed), ("changed", self.changed)):

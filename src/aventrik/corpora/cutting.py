@@ -97,7 +97,7 @@ def figures(place: Place, questions: Sequence[Question]) -> ChunkFigures:
     step = max(1, len(table) // _SAMPLES)
     return ChunkFigures(
         name=configuration.name,
-        chunking=told(configuration.chunking),
+        chunking=chunking_words(configuration.chunking),
         chunks=len(table),
         **_spread(lengths),
         served=len(units),
@@ -118,7 +118,7 @@ def figures(place: Place, questions: Sequence[Question]) -> ChunkFigures:
     )
 
 
-def told(cutting: Chunking) -> str:
+def chunking_words(cutting: Chunking) -> str:
     """A chunking in a few words."""
     unit = {"chars": "", "words": " words", "tokens": " tokens"}[cutting.unit]
     if cutting.unit == "tokens" and cutting.tokenizer != "estimate":

@@ -18,7 +18,7 @@ def recall(place: Place) -> float | None:
         return None
     store = place.bench.store.results
     index = "nearest" if "nearest" in place.nodes else "loaded"
-    key = content_key("recall", place.keys.corpus(index), asdict(search.reach.told(search.nearest)))
+    key = content_key("recall", place.keys.corpus(index), asdict(search.reach.in_use(search.nearest)))
     known = store.values([key])
     if key in known:
         return float(decode(float, known[key]))

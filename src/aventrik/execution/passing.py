@@ -89,67 +89,67 @@ class Passing:
         self._done = self._whole = 0  # stages that questions are through, one for each question; all of them
         # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
         self._known: dict[str, tuple[str, bool]] = {} if known is None else known
-        self.passages = [Underway(question, dict(marks), dict(marks)) for question, marks in asked.marked]
+        self.underway = [Underway(question, dict(marks), dict(marks)) for question, marks in asked.marked]
         self.bench.sources.update(asked.records)
 
     def pass_all(self) -> None:
         """Takes all questions through all stages: so many at a time that what is held in memory does not grow with their
         number, these a stage after another."""
         nodes = list(needed(self.place.nodes, QUESTION))
-        self._whole = len(nodes) * len(self.passages)
+        self._whole = len(nodes) * len(self.underway)
         self._done = 0
-        for first in range(0, len(self.passages), TOGETHER):
-            some = self.passages[first : first + TOGETHER]
+        for first in range(0, len(self.underway), TOGETHER):
+            some = self.underway[first : first + TOGETHER]
             for node in nodes:
                 self.stage(node, some)
                 self._done += len(some)
                 self._progress(self._done, self._whole)
-            if len(self.passages) > TOGETHER:
+            if len(self.underway) > TOGETHER:
                 self._let_go(some)
 
-    def _let_go(self, passages: Sequence[Underway]) -> None:
+    def _let_go(self, underway: Sequence[Underway]) -> None:
         """Forgets of questions that are through what only their own later stages needed."""
-        for passage in passages:
-            passage.digests.clear()
+        for one in underway:
+            one.digests.clear()
         if len(self._known) > _KNOWN:
             self._known.clear()
 
-    def stage(self, node: Node, passages: Sequence[Underway]) -> None:
+    def stage(self, node: Node, underway: Sequence[Underway]) -> None:
         """Takes some questions through one stage."""
-        keys = self._keys(node, passages)
+        keys = self._keys(node, underway)
         ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
         present = dict(zip(keys, ids))
         self._look_up(ids)
-        missing = {key: passage for key, passage in zip(keys, passages) if self._is_missing(node, present[key])}
+        missing = {key: one for key, one in zip(keys, underway) if self._is_missing(node, present[key])}
         if missing:
-            present.update(self._make(node, missing, present, len(passages)))
-        for key, passage in zip(keys, passages):
-            passage.ids[node.name] = present[key]
-            passage.digests[node.name] = self._known[present[key]][0]
+            present.update(self._make(node, missing, present, len(underway)))
+        for key, one in zip(keys, underway):
+            one.ids[node.name] = present[key]
+            one.digests[node.name] = self._known[present[key]][0]
 
     def foresee(self, node: Node, seen: set[str]) -> tuple[int, int]:
         """How many results of a stage stand already, and how many are to be made beside those in `seen`, which grows by
         them. What depends on a result that is not there yet is counted as if nothing later were the same by chance."""
-        keys = self._keys(node, self.passages)
+        keys = self._keys(node, self.underway)
         ids = self.bench.store.results.ids(keys) if self.bench.any_takes() else keys
         self._look_up(ids)
         known = 0
         missing: set[str] = set()
-        for passage, key, name in zip(self.passages, keys, ids):
+        for one, key, name in zip(self.underway, keys, ids):
             if self._is_missing(node, name):
-                passage.digests[node.name] = f"not made: {key}"
+                one.digests[node.name] = f"not made: {key}"
                 missing.add(key)
             else:
                 known += 1
-                passage.ids[node.name], passage.digests[node.name] = name, self._known[name][0]
+                one.ids[node.name], one.digests[node.name] = name, self._known[name][0]
         new = missing - seen
         seen |= new
         return known, len(new)
 
-    def _keys(self, node: Node, passages: Sequence[Underway]) -> list[str]:
+    def _keys(self, node: Node, underway: Sequence[Underway]) -> list[str]:
         sources = list(self._inputs(node).values())
         key = self.place.keys.question
-        return [key(node.name, [passage.digests[source] for source in sources]) for passage in passages]
+        return [key(node.name, [one.digests[source] for source in sources]) for one in underway]
 
     def _inputs(self, node: Node) -> dict[str, str]:
         """The inputs of a question's scope, by what the stage calls them."""
@@ -239,7 +239,7 @@ class Passing:
             self._publish(part, inputs)
         return self.place.work(
             node,
-            questions=tuple(tuple((s, passage.ids[s]) for s in inputs.values()) for _, passage in part),
+            questions=tuple(tuple((s, one.ids[s]) for s in inputs.values()) for _, one in part),
             names=tuple(names[key] for key, _ in part),
         )
 
@@ -290,14 +290,14 @@ class Passing:
     def _publish(self, part: Sequence[tuple[str, Underway]], inputs: Mapping[str, str]) -> None:
         """Keeps the sources of questions among the results, for an executor that works elsewhere."""
         rows: dict[str, Kept] = {}
-        for _, passage in part:
+        for _, one in part:
             for source in inputs.values():
                 if source in SOURCES:
-                    name = passage.ids[source]
+                    name = one.ids[source]
                     [record] = self.bench.values(source, [name], self.place.nodes)
                     rows[name] = Kept(name, source, name, encode(record))
         self.bench.store.results.keep(list(rows.values()))
 
     def records(self, name: str) -> list[Any]:
         """The records of a stage, a question each, in order."""
-        return self.bench.values(name, [passage.ids[name] for passage in self.passages], self.place.nodes)
+        return self.bench.values(name, [one.ids[name] for one in self.underway], self.place.nodes)

@@ -65,7 +65,7 @@ class Models:
             return " ".join(dict.fromkeys(self.get(wanted).identity(task) for task in wanted.use))
         return str(self.get(wanted).identity)
 
-    def told(self, wanted: WantedModel) -> dict[str, Any]:
+    def description(self, wanted: WantedModel) -> dict[str, Any]:
         """What a run keeps of a model: its name and kind, where it is and what it is called there, never a key."""
         found: dict[str, Any] = {"name": wanted.name, "kind": wanted.kind, "identity": self.identity(wanted)}
         settings = self.workspace.settings.models.get(wanted.name)

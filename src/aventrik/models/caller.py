@@ -116,7 +116,7 @@ class Caller:
         try:
             return self._body(await self._fetched("GET", path), path)
         except (httpx.HTTPError, TimeoutError, _TooLarge) as error:
-            raise Unavailable(f"{self._who} {self._told(error)}") from None
+            raise Unavailable(f"{self._who} {self._reason(error)}") from None
 
     async def post(self, path: str, body: Mapping[str, Any], tokens: int) -> Posted:
         """The server's JSON reply. `tokens` is the estimate that the limit is charged with.
@@ -160,7 +160,7 @@ class Caller:
                         0, f"its reply is over {self.connection.reply_megabytes} MB (reply_megabytes)"
                     ) from None
                 except (httpx.HTTPError, TimeoutError) as error:
-                    reason = self._told(error)
+                    reason = self._reason(error)
                     down = isinstance(error, httpx.ConnectError)
                 failed += 1
                 if self._breaker.failure():
@@ -212,7 +212,7 @@ class Caller:
     def _who(self) -> str:
         return f"model '{self.connection.name}' at {self.connection.address}:"
 
-    def _told(self, error: Exception) -> str:
+    def _reason(self, error: Exception) -> str:
         if isinstance(error, (httpx.TimeoutException, TimeoutError)):
             return f"no answer within {self.connection.timeout:g} s"
         if isinstance(error, _TooLarge):

@@ -175,11 +175,11 @@ def read(body: Any, form: SystemForm) -> Brought:
     """What a reply holds; raises `UnreadableReply` with the pointer that failed."""
     answer = _at(body, form.answer)
     if answer is _NOTHING:
-        raise UnreadableReply(f"the reply has nothing at {form.answer} (answer); it holds {_told(body)}")
+        raise UnreadableReply(f"the reply has nothing at {form.answer} (answer); it holds {_kind_of_body(body)}")
     if answer is None:
         answer = ""
     if not isinstance(answer, str):
-        raise UnreadableReply(f"what stands at {form.answer} (answer) is no text but {_told(answer)}")
+        raise UnreadableReply(f"what stands at {form.answer} (answer) is no text but {_kind_of_body(answer)}")
     declined = _at(body, form.declined)
     if declined is not _NOTHING and not isinstance(declined, bool):
         raise UnreadableReply(f"what stands at {form.declined} (declined) is neither true nor false")
@@ -191,11 +191,11 @@ def _context(body: Any, form: SystemForm) -> tuple[BroughtItem, ...] | None:
         return None
     items = _at(body, form.context)
     if items is _NOTHING:
-        raise UnreadableReply(f"the reply has nothing at {form.context} (context); it holds {_told(body)}")
+        raise UnreadableReply(f"the reply has nothing at {form.context} (context); it holds {_kind_of_body(body)}")
     if items is None:
         return ()
     if not isinstance(items, list):
-        raise UnreadableReply(f"what stands at {form.context} (context) is no array but {_told(items)}")
+        raise UnreadableReply(f"what stands at {form.context} (context) is no array but {_kind_of_body(items)}")
     return tuple(_item(item, form, f"{form.context}/{number}") for number, item in enumerate(items))
 
 
@@ -209,7 +209,7 @@ def _item(item: Any, form: SystemForm, where: str) -> BroughtItem:
     if not text and not doc:
         raise UnreadableReply(
             f"the item at {where} has no text at {form.text} (text) and no document at {form.document} (document); it "
-            f"holds {_told(item)}"
+            f"holds {_kind_of_body(item)}"
         )
     whole = all(isinstance(each, int) and not isinstance(each, bool) for each in (start, end)) and 0 <= start < end
     return BroughtItem(text, doc, start, end) if whole else BroughtItem(text, doc)
@@ -224,7 +224,7 @@ def _at(body: Any, pointer: str) -> Any:
         return _NOTHING
 
 
-def _told(body: Any) -> str:
+def _kind_of_body(body: Any) -> str:
     if isinstance(body, dict):
         return "an object with " + (", ".join(map(str, list(body)[:8])) if body else "nothing")[:_SHOWN]
     return {list: "an array", str: "a text", bool: "true or false", type(None): "null"}.get(type(body), "a number")

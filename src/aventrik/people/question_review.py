@@ -111,11 +111,11 @@ class QuestionReview:
         decision = mine.decision if mine and mine.decision != EDITED else ""
         return (
             self.ledger.filed(at).key[:_KEY], question.id, question.question, question.answer, question.kind,
-            "\n".join(self._told(number, spot) for number, spot in enumerate(self.spots.of(question), 1)),
+            "\n".join(self._spot_line(number, spot) for number, spot in enumerate(self.spots.of(question), 1)),
             decision, mine.reason if mine else "", "", "", "",
         )  # fmt: skip
 
-    def _told(self, number: int, spot: Spot) -> str:
+    def _spot_line(self, number: int, spot: Spot) -> str:
         shown = self.spots.shown(spot, 0)
         page = f", page {shown.page}" if shown.page else ""
         taken = "*" if spot.need >= 0 else ""

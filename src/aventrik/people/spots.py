@@ -210,7 +210,7 @@ def _quoted_answer(needs: Sequence[Need]) -> str:
     return " ".join(dict.fromkeys(need.spans[0].quote for need in needs))
 
 
-def told_of_question(row: Mapping[str, Any]) -> str:
+def question_line(row: Mapping[str, Any]) -> str:
     """What is known of a question beside its words: how often and when it was asked, how sure its places are."""
     meta = row.get("meta") or {}
     pieces = [str(row.get("kind", "")), f"by {row.get('by', 'person')}"]

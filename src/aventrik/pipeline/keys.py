@@ -13,15 +13,15 @@ from .resolved import WantedModel
 from .stage import CORPUS, QUESTION, SOURCES, Chain, Node
 
 
-def told(settings: Any) -> Any:
+def non_defaults(settings: Any) -> Any:
     """Settings as they stand in a key: those at their default are left out, so that a new one leaves old keys alone."""
     if is_dataclass(settings) and not isinstance(settings, type):
         return {
-            each.name: told(value)
+            each.name: non_defaults(value)
             for each in fields(settings)
             if (value := getattr(settings, each.name)) != _default(each)
         }
-    return [told(each) for each in settings] if isinstance(settings, tuple) else settings
+    return [non_defaults(each) for each in settings] if isinstance(settings, tuple) else settings
 
 
 def _default(each: Field[Any]) -> Any:
@@ -82,7 +82,7 @@ class Keys:
 
     def _own(self, node: Node) -> tuple[Any, ...]:
         models = {slot: self._identity(wanted) for slot, wanted in node.models.items()}
-        return node.stage.name, node.stage.version, told(node.settings), models
+        return node.stage.name, node.stage.version, non_defaults(node.settings), models
 
     def _wide(self, name: str | None) -> Any:
         """An input of a stage of a document or the corpus."""

@@ -227,7 +227,7 @@ def nearing(resolved: Resolved) -> corpus.Nearing:
     """How near vectors are looked for."""
     search, embedding = resolved.configuration.search, resolved.configuration.embedding
     if search.nearest != "exact":
-        return corpus.Nearing(search.reach.told(search.nearest))
+        return corpus.Nearing(search.reach.in_use(search.nearest))
     return corpus.Nearing(rescore=embedding.rescore if coding(resolved) != Coding() else 0)
 
 
@@ -239,7 +239,7 @@ def database(resolved: Resolved) -> Mapping[str, WantedModel]:
 def loading(resolved: Resolved) -> LoadSettings:
     """How index texts are laid out in the database; what is not searched counts for no key."""
     search = resolved.configuration.search
-    near = search.nearness.told() if by_vectors(resolved) else Nearness()
+    near = search.nearness.in_use() if by_vectors(resolved) else Nearness()
     words = by_words(resolved)
     language = resolved.configuration.index.language if words else AUTO
     return LoadSettings(
@@ -258,7 +258,7 @@ def at_database(resolved: Resolved) -> AtDatabase:
     """How thoroughly the database is searched, and what documents must meet."""
     search = resolved.configuration.search
     way = search.nearest if by_vectors(resolved) else "exact"
-    reach = search.reach.told(way) if way != "exact" else Reach()
+    reach = search.reach.in_use(way) if way != "exact" else Reach()
     return AtDatabase(way, reach.effort, reach.probes, search.match, search.where)
 
 

@@ -68,7 +68,7 @@ GRAPH: tuple[Stage, ...] = (
     ),
     Stage(
         "nearest", 5, CORPUS, ("vectors", "codes", "chunks", "written"), corpus.nearest_index,
-        lambda resolved: resolved.configuration.search.nearness.told(), open=corpus.open_nearest,
+        lambda resolved: resolved.configuration.search.nearness.in_use(), open=corpus.open_nearest,
         write=corpus.write_nearest,
         used=lambda resolved: (
             reads.by_vectors(resolved) and reads.here(resolved) and resolved.configuration.search.nearest != "exact"

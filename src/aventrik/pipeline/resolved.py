@@ -57,7 +57,7 @@ class Resolved:
         """What a run keeps of it."""
         return {
             "configuration": self.configuration.model_dump(mode="json"),
-            "judge": told_judges(self.judges, self.together) if self.answers else NO_MODEL,
+            "judge": judges_in_words(self.judges, self.together) if self.answers else NO_MODEL,
             "judges": list(self.judges),
             "together": self.together,
             "criteria": [asdict(each) for each in self.criteria],
@@ -68,7 +68,7 @@ class Resolved:
         }
 
 
-def told_judges(judges: tuple[str, ...], together: str) -> str:
+def judges_in_words(judges: tuple[str, ...], together: str) -> str:
     """Who judged, in a few words."""
     return judges[0] if len(judges) == 1 else f"{' and '.join(judges)}, by {together}"
 

@@ -7,7 +7,7 @@ from ..results.best import Leading
 from ..results.comparing import verdict
 from ..results.comparison import Comparison
 from .figures import cost_told, number
-from .run_names import told
+from .run_names import run_sentence
 
 _APART = 0.005  # between two means that are not told as one
 
@@ -25,7 +25,7 @@ def decision(found: Comparison) -> list[tuple[str, str]]:
             return []
         if len(found.order) == 1:
             return [("", "all of these runs came to the same, by the same results")]
-        return [("", f"only {told(found, lead.best)} has {found.measure}")]
+        return [("", f"only {run_sentence(found, lead.best)} has {found.measure}")]
     lines = [("best", _best(found, lead)), ("real?", _real(found, lead))]
     if lead.price is not None and lead.cheapest is not None:
         lines.append(("cost", _price(found, lead)))
@@ -36,7 +36,7 @@ def decision(found: Comparison) -> list[tuple[str, str]]:
         lines.append(
             (
                 "base",
-                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] from the baseline {told(found, base)}: "
+                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] from the baseline {run_sentence(found, base)}: "
                 f"{verdict(gap, each.p, found.less)}, p {each.p:.3f}",
             )
         )
@@ -45,7 +45,7 @@ def decision(found: Comparison) -> list[tuple[str, str]]:
 
 def _best(found: Comparison, lead: Leading) -> str:
     mean, winner = found.means[lead.best][found.measure], lead.winner
-    won = f"{told(found, lead.best)}: {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]"
+    won = f"{run_sentence(found, lead.best)}: {found.measure} {number(mean.mean)} [{number(mean.low)} {number(mean.high)}]"
     if len(lead.p) == 2:
         return won
     if abs(winner.mean - mean.mean) > _APART:
@@ -86,4 +86,4 @@ def _price(found: Comparison, lead: Leading) -> str:
         return f"{told_best}; none of the group is cheaper"
     mean = found.means[lead.cheapest][found.measure].mean
     told_least = f"{cost_told(lead.price.measure, least)} {name}".rstrip()
-    return f"{told_best}; the cheapest of the group is {told(found, lead.cheapest)}: {number(mean)} for {told_least}"
+    return f"{told_best}; the cheapest of the group is {run_sentence(found, lead.cheapest)}: {number(mean)} for {told_least}"

@@ -34,7 +34,7 @@ def warnings_of(found: Comparison) -> Iterator[str]:
         )
     if found.documents:
         numbers = [run.id for run in found.runs]
-        yield f"documents, from run {min(numbers)} to run {max(numbers)}: {found.documents.told()}"
+        yield f"documents, from run {min(numbers)} to run {max(numbers)}: {found.documents.in_words()}"
     if found.evidence_gone:
         some = ", ".join(found.evidence_gone[:6]) + (", …" if len(found.evidence_gone) > 6 else "")
         yield (

@@ -65,7 +65,7 @@ def value_of(found: Comparison, place: int, name: str) -> str:
     return "any" if every <= set(values) else "/".join(values)
 
 
-def told(found: Comparison, place: int) -> str:
+def run_sentence(found: Comparison, place: int) -> str:
     """A run in a sentence: its number, and its settings that vary, the weightiest first."""
     run = found.runs[place]
     parts = settings_told(found, place)

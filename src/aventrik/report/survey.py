@@ -18,7 +18,7 @@ from ..storage.protocols import Run
 from ..workspace.testsets import question_from
 from .map import ASKED, HELD, OTHER, Drawing, Point, kept_groups
 
-_SNIPPET = 600  # characters of a chunk that the page shows
+_SHOWN_TEXT = 600  # characters of a chunk that the page shows
 _NEAREST = 5  # drawn chunks among which a question is put
 _LAYOUTS = {"tsne": "t-SNE", "pca": "the first two principal components"}
 
@@ -55,7 +55,7 @@ def drawing(
             "finding": findings.get(number, "no finding"),
         }
         if scored is not None:
-            groups["served"] = _told(scored.get(number))
+            groups["served"] = _served_words(scored.get(number))
         source = " › ".join(made.chunks.source(number))
         drawn.append(Point(x, y, doc, source, _short(made.chunks.text(number)), groups))
     asked = [] if gaps is None else _asked(opened, made, gaps, chosen, places)
@@ -67,7 +67,7 @@ def drawing(
     for name, last in (("document", ()), ("finding", ("no finding",))):
         colourings[name] = kept_groups([point.groups[name] for point in drawn], last)
     if scored is not None:
-        colourings["served"] = [_told(value) for value in (1.0, 0.5, 0.0, None)]
+        colourings["served"] = [_served_words(value) for value in (1.0, 0.5, 0.0, None)]
     if gaps is not None and asked:
         for names_of in colourings.values():
             names_of.append(ASKED)
@@ -108,7 +108,7 @@ def topic_name(topic: Topic) -> str:
     return f"{topic.number}: {', '.join(topic.words[:4]) or 'no words of its own'}"
 
 
-def _told(score: float | None) -> str:
+def _served_words(score: float | None) -> str:
     if score is None:
         return "no question"
     return "served well" if score >= 0.99 else "served badly" if score <= 0.01 else "served in part"
@@ -116,7 +116,7 @@ def _told(score: float | None) -> str:
 
 def _short(text: str) -> str:
     text = " ".join(text.split())
-    return text if len(text) <= _SNIPPET else text[: _SNIPPET - 1].rstrip() + "…"
+    return text if len(text) <= _SHOWN_TEXT else text[: _SHOWN_TEXT - 1].rstrip() + "…"
 
 
 def _served(opened: OpenWorkspace, made: Survey, judged: Run, measure: str) -> dict[int, float]:

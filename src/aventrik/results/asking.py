@@ -56,7 +56,7 @@ def ask(
     passing = Passing(place, Posed([question], opened.standing), fresh=opened.fresh)
     for node in needed(nodes, QUESTION):
         began = time.perf_counter()
-        passing.stage(node, passing.passages)
+        passing.stage(node, passing.underway)
         seconds[node.name] = time.perf_counter() - began
     found: dict[str, Any] = {node.name: passing.records(node.name)[0] for node in needed(nodes, QUESTION)}
     after = opened.models.spent()

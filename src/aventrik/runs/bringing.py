@@ -221,7 +221,7 @@ def as_json(outcome: RunOutcome, arrived: Arrival, matched: Matched | None, coun
     }
 
 
-def told_unknown(matched: Matched) -> str:
+def unknown_line(matched: Matched) -> str:
     """A few of what is of no question of the test set."""
     some = ", ".join(f"line {line}: '{name[:60]}'" for line, name in matched.unknown[:_SHOWN])
     return some + (" and others" if len(matched.unknown) > _SHOWN else "")

@@ -145,7 +145,7 @@ class _Race:
                 opened.bench.take_place(each.place)
                 passing = self.runner.passing(each.place, asked)
                 passing.pass_all()
-                each.scores += [_score(each.place, passage.ids, self.made.measure) for passage in passing.passages]
+                each.scores += [_score(each.place, one.ids, self.made.measure) for one in passing.underway]
                 each.done = passing if each.done is None else _joined(each.done, passing)
                 each.place.rest()
             done = count
@@ -185,11 +185,11 @@ class _Race:
         whole = self.runner.passing(each.place, self.runner.asked(self.questions))
         if store.runs.finished(self.runner.identity(each.place, self.testset, whole, self.until)):
             return False
-        after = len(done.passages)
+        after = len(done.underway)
         told = {"measure": self.made.measure, "after": after, "of": len(self.questions), "mean": mean, "best": best}
         number = self.runner.stop(each.place, self.testset, whole, self.until, done, {**state, **told})
         rest = len(self.questions) - after
-        ids = [name for passage in done.passages for node, name in passage.ids.items() if node in each.place.nodes]
+        ids = [name for one in done.underway for node, name in one.ids.items() if node in each.place.nodes]
         costs = list(store.results.costs(ids).values())
         calls, money = (sum(cost[place] for cost in costs) / after * rest for place in (1, 4))
         stopped = Stopped(
@@ -212,7 +212,7 @@ class _Race:
 
 def _joined(first: Passing, second: Passing) -> Passing:
     """Two blocks of questions as one."""
-    first.passages.extend(second.passages)
+    first.underway.extend(second.underway)
     for name, count in second.computed.items():
         first.computed[name] = first.computed.get(name, 0) + count
     for name, seconds in second.seconds.items():

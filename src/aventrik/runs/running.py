@@ -110,7 +110,7 @@ class Runner:
         if outcome.recall is not None or state:
             recalled = {} if outcome.recall is None else {"recall": outcome.recall}
             costs["state"] = {**(state or {}), **recalled}
-        store.runs.finish(number, [self._kept(passage, place) for passage in passing.passages], costs)
+        store.runs.finish(number, [self._kept(one, place) for one in passing.underway], costs)
         keep_sheet(store, number, configuration.name, made)
         return outcome
 
@@ -129,11 +129,11 @@ class Runner:
         runs = self.opened.store.runs
         number = runs.begin(
             self.identity(place, testset, whole, until), place.resolved.configuration.name, testset,
-            self._made(place, testset, until), len(whole.passages),
+            self._made(place, testset, until), len(whole.underway),
         )  # fmt: skip
         self.opened.store.documents.keep_snapshot(place.snapshot)
         costs = {"computed": done.computed, "seconds": done.seconds, "state": {"stopped": dict(state)}}
-        runs.keep(number, [self._kept(passage, place) for passage in done.passages], costs)
+        runs.keep(number, [self._kept(one, place) for one in done.underway], costs)
         return number
 
     def asked(self, questions: Sequence[Question]) -> PosedQuestions:
@@ -162,16 +162,16 @@ class Runner:
                 place.renew(node.name, failed=not self.opened.fresh)
             self._renewed.add(plain)
 
-    def _kept(self, passage: Underway, place: Place) -> RunQuestion:
-        question = passage.question
-        results = {name: found for name, found in passage.ids.items() if name in place.nodes or name == "brought"}
+    def _kept(self, one: Underway, place: Place) -> RunQuestion:
+        question = one.question
+        results = {name: found for name, found in one.ids.items() if name in place.nodes or name == "brought"}
         return RunQuestion(question.id, question.key, self._rows[question.id], results)
 
     def identity(self, place: Place, testset: str, passing: Passing, until: str) -> str:
         """Runs with the same identity come to the same: the same stages, settings, models and documents, asked the same
         questions of a test set of that name, under the same name."""
         bases = {node.name: place.keys.base(node.name) for node in needed(place.nodes, QUESTION)}
-        asked = [[passage.question.id, *passage.digests.values()] for passage in passing.passages]
+        asked = [[one.question.id, *one.digests.values()] for one in passing.underway]
         return content_key("run", place.resolved.configuration.name, testset, bases, asked, until)
 
     def _made(self, place: Place, testset: str, until: str) -> dict[str, Any]:
@@ -189,7 +189,7 @@ class Runner:
             "documents": len(place.snapshot),
             "passed": None if passed is None else len(passed),
             "seed": opened.workspace.settings.seed,
-            "models": {name: opened.models.told(each) for name, each in wanted.items()},
+            "models": {name: opened.models.description(each) for name, each in wanted.items()},
             "prompts": opened.models.wordings(wanted.values()),
             "stages": {node.stage.name: node.stage.version for node in place.nodes.values()},
         }

@@ -39,7 +39,7 @@ class MirroredArrays(FolderArrays):
         try:
             import fsspec
 
-            with self._told():
+            with self._service_errors():
                 self._files, root = fsspec.core.url_to_fs(address)
         except ImportError as error:
             raise BadInput(f"[store] arrays: {address} needs a package that is not installed ({error})") from None
@@ -55,7 +55,7 @@ class MirroredArrays(FolderArrays):
         draft = self._root / f".{key}.{os.getpid()}.{time.monotonic_ns():x}"
         draft.mkdir(parents=True)
         try:
-            with self._told():
+            with self._service_errors():
                 for name in found["marks"]:
                     self._files.get_file(f"{self._base}/{key}/{found['at']}/{name}", str(draft / name))
             if any(quick(draft / name) != mark[:2] for name, mark in found["marks"].items()):
@@ -75,7 +75,7 @@ class MirroredArrays(FolderArrays):
         if self._listed(key).get("marks") == marks:
             return
         at = secrets.token_hex(8)
-        with self._told():
+        with self._service_errors():
             for name in marks:
                 self._files.put_file(str(self._root / key / name), self._made(f"{self._base}/{key}/{at}/{name}"))
             self._files.pipe_file(f"{self._base}/{key}/{_LIST}", json.dumps({"at": at, "marks": marks}).encode())
@@ -88,7 +88,7 @@ class MirroredArrays(FolderArrays):
     def _listed(self, key: str) -> dict[str, Any]:
         """Where the files of a key are, and how they look; empty where there is none."""
         try:
-            with self._told():
+            with self._service_errors():
                 found: dict[str, Any] = json.loads(self._files.cat_file(f"{self._base}/{key}/{_LIST}"))
                 return found
         except (FileNotFoundError, ValueError):
@@ -97,7 +97,7 @@ class MirroredArrays(FolderArrays):
     def keep_part(self, name: str, rows: Sequence[Columns]) -> None:
         """Keeps what was made of some documents, under a name of its own."""
         body = b"".join(packed(rows))
-        with self._told():
+        with self._service_errors():
             self._files.pipe_file(self._made(self._far(name)), body)
 
     def part(self, name: str) -> Collection | None:
@@ -105,7 +105,7 @@ class MirroredArrays(FolderArrays):
         here = self._part(name)
         here.parent.mkdir(parents=True, exist_ok=True)
         try:
-            with self._told():
+            with self._service_errors():
                 self._files.get_file(self._far(name), str(here))
         except FileNotFoundError:
             return None
@@ -113,13 +113,13 @@ class MirroredArrays(FolderArrays):
 
     def has_part(self, name: str) -> bool:
         """Whether something is kept under a name."""
-        with self._told():
+        with self._service_errors():
             return bool(self._files.exists(self._far(name)))
 
     def drop_parts(self, names: Sequence[str]) -> None:
         """Drops parts that a collection has taken in."""
         super().drop_parts(names)
-        with self._told(), suppress(FileNotFoundError):
+        with self._service_errors(), suppress(FileNotFoundError):
             self._files.rm([self._far(name) for name in names])
 
     def _far(self, name: str) -> str:
@@ -128,7 +128,7 @@ class MirroredArrays(FolderArrays):
     def clear(self) -> int:
         """Drops all that is there, and the copies here; returns how many keys there were."""
         keys = self.keys()
-        with self._told(), suppress(FileNotFoundError):
+        with self._service_errors(), suppress(FileNotFoundError):
             self._files.rm(self._base, recursive=True)
         super().clear()
         return len(keys)
@@ -157,7 +157,7 @@ class MirroredArrays(FolderArrays):
 
     def _summed(self, path: str) -> tuple[int, int]:
         size = check = 0
-        with self._told(), self._files.open(path, "rb") as file:
+        with self._service_errors(), self._files.open(path, "rb") as file:
             while part := file.read(_READ):
                 size += len(part)
                 check = zlib.crc32(part, check)
@@ -166,7 +166,7 @@ class MirroredArrays(FolderArrays):
     def keys(self) -> list[str]:
         """All keys that are there."""
         try:
-            with self._told():
+            with self._service_errors():
                 paths = self._files.ls(self._base, detail=False)
         except FileNotFoundError:
             return []
@@ -174,7 +174,7 @@ class MirroredArrays(FolderArrays):
         return sorted(name for name in names if name and name != "parts")
 
     @contextmanager
-    def _told(self) -> Iterator[None]:
+    def _service_errors(self) -> Iterator[None]:
         """Turns what a service throws into one line; a file that is not there is told to the caller."""
         try:
             yield

@@ -104,7 +104,7 @@ def validated(model: type[Model], content: dict[str, Any], path: Path, text: str
     except ValidationError as error:
         first = error.errors()[0]
         location = tuple(str(part) for part in first["loc"])
-        raise BadInput(f"{place(path, text, location)}: {_told(model, first, location)}") from None
+        raise BadInput(f"{place(path, text, location)}: {_message(model, first, location)}") from None
 
 
 def checked(model: type[Model], content: dict[str, Any], where: str) -> Model:
@@ -115,7 +115,7 @@ def checked(model: type[Model], content: dict[str, Any], where: str) -> Model:
         first = error.errors()[0]
         location = tuple(str(part) for part in first["loc"] if part != "[key]")
         name = "--" + location[0].replace("_", "-") if location else where
-        raise BadInput(f"{name}: {_told(model, first, location)}") from None
+        raise BadInput(f"{name}: {_message(model, first, location)}") from None
 
 
 def place(path: Path, text: str, location: tuple[str, ...]) -> str:
@@ -153,7 +153,7 @@ def line_of(text: str, location: tuple[str, ...]) -> int:
     return at_table
 
 
-def _told(model: type[BaseModel], first: Any, location: tuple[str, ...]) -> str:
+def _message(model: type[BaseModel], first: Any, location: tuple[str, ...]) -> str:
     kind, context = first["type"], first.get("ctx", {})
     value = first.get("input")
     if kind == "extra_forbidden":

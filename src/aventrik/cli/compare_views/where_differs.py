@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from ...report.figures import number
-from ...report.run_names import told
+from ...report.run_names import run_sentence
 from ..screen import Screen, shortened
 from ..views.bars import lines_with_differences
 from ..views.columns import Column, lines
@@ -30,12 +30,12 @@ def show_turned(found: Comparison, screen: Screen) -> None:
     screen.title("where the order turns round")
     for each in turned[:_TOLD]:
         screen.say(
-            f"{_name(each.facet, each.label)} ({each.n} questions): {told(found, found.against)} is better, "
+            f"{_name(each.facet, each.label)} ({each.n} questions): {run_sentence(found, found.against)} is better, "
             f"{number(each.theirs)} against {number(each.ours)} (p {each.p:.3f})"
         )
     for one in beaten[: max(0, _TOLD - len(turned))]:
         screen.say(
-            f"{_name(one.facet, one.label)} ({one.n} questions): {told(found, one.place)} is better than the best by "
+            f"{_name(one.facet, one.label)} ({one.n} questions): {run_sentence(found, one.place)} is better than the best by "
             f"{abs(one.difference.mean):.2f} (p {one.p:.3f})"
         )
     more = len(turned) + len(beaten) - _TOLD
@@ -83,7 +83,7 @@ def _verdict(each: Group, less: bool) -> Text:
 
 
 def _pair(found: Comparison) -> str:
-    return f"{told(found, found.best)} against {told(found, found.against)}"
+    return f"{run_sentence(found, found.best)} against {run_sentence(found, found.against)}"
 
 
 def show_flips(found: Comparison, screen: Screen, every: bool = False) -> None:

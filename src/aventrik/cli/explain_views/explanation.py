@@ -104,7 +104,7 @@ def _brought(found: Explanation, screen: Screen, top: int) -> None:
         line.append("  " + ", ".join(covers) if covers else "", style="bold green")
         if chunk["text"]:
             line.append("\n     ")
-            line.append_text(_marked(_snippet(chunk["text"], wanted, screen.out.width - 6), wanted))
+            line.append_text(_marked(_line_about(chunk["text"], wanted, screen.out.width - 6), wanted))
         screen.text(line)
 
 
@@ -157,7 +157,7 @@ def _candidates(found: Explanation, screen: Screen, top: int) -> None:
         line.append("\n     ")
         wanted = _words(found.question.question)
         line.append_text(
-            _marked(_snippet(item.text if item.changed else chunk["text"], wanted, screen.out.width - 6), wanted)
+            _marked(_line_about(item.text if item.changed else chunk["text"], wanted, screen.out.width - 6), wanted)
         )
         screen.text(line)
         if rank <= top:
@@ -171,7 +171,7 @@ def _words(question: str) -> set[str]:
     return {stem(word) for word in WORD.findall(question.lower()) if word not in STOP_WORDS}
 
 
-def _snippet(text: str, wanted: set[str], width: int) -> str:
+def _line_about(text: str, wanted: set[str], width: int) -> str:
     """The stretch of a chunk that holds most of the wanted words, on one line."""
     found = text.split()
     hits = [any(stem(word.lower()) in wanted for word in WORD.findall(piece)) for piece in found]

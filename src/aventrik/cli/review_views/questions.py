@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from ...api.records import EDITED, KEEP, REJECT, UNDONE, UNSURE, overlap, told_of_question
+from ...api.records import EDITED, KEEP, REJECT, UNDONE, UNSURE, overlap, question_line
 from ...core.errors import BadInput
 from ...core.visible import visible
 from ..screen import shortened
@@ -63,7 +63,7 @@ class QuestionMatter:
         meta = question.meta
         parts: list[RenderableType] = [
             Text(visible(question.question[:_LONG]), style="bold"),
-            Text(visible(f"{question.id} · {told_of_question(self._row(question))}"), style="dim"),
+            Text(visible(f"{question.id} · {question_line(self._row(question))}"), style="dim"),
         ]
         if meta.get("as_asked"):
             parts.append(Text(visible(f"asked as “{meta['as_asked']}”, after “{meta.get('after', '')}”"), style="dim"))

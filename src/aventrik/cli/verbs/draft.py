@@ -65,16 +65,16 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     )
     show_made(made, found.brief, screen)
     if made.grades:
-        screen.say(_told_grades(made, found.path.stem))
+        screen.say(_grades_line(made, found.path.stem))
     show_some(made, options.show, screen)
     screen.say("\n" + trusted(found.already + len(made.questions)))
     return 0
 
 
-def _told_grades(made: Draft, name: str) -> str:
+def _grades_line(made: Draft, name: str) -> str:
     counts = Counter(grade for _, _, _, grade, _ in made.grades)
     return (
-        f"  passages graded by the writer: {_told(Counter({str(grade): n for grade, n in sorted(counts.items())}))} "
+        f"  passages graded by the writer: {_counts_line(Counter({str(grade): n for grade, n in sorted(counts.items())}))} "
         f"(reports/passages-{name}.csv); 'aventrik review --passages' tells how far you agree"
     )
 
@@ -140,15 +140,15 @@ def show_made(made: Draft, brief: Brief, screen: Screen) -> None:
             f"asked for {brief.count}: {missing} are missing; the documents hold no more that make a clear question"
         )
     screen.say(
-        "  styles: " + _told(Counter(str(q.meta["style"]) for q in made.questions if "style" in q.meta))
-        + " · hard to find: " + _told(Counter(q.meta["difficulty"]["level"] for q in made.questions if "difficulty" in q.meta))
+        "  styles: " + _counts_line(Counter(str(q.meta["style"]) for q in made.questions if "style" in q.meta))
+        + " · hard to find: " + _counts_line(Counter(q.meta["difficulty"]["level"] for q in made.questions if "difficulty" in q.meta))
     )  # fmt: skip
     if made.reasons:
-        screen.say("  dropped as not good enough: " + _told(made.reasons))
+        screen.say("  dropped as not good enough: " + _counts_line(made.reasons))
     if made.aside:
-        screen.say("  good but one too many: " + _told(made.aside))
+        screen.say("  good but one too many: " + _counts_line(made.aside))
     if made.passed_over:
-        screen.say("  passages passed over: " + _told(Counter(reason for _, _, reason in made.passed_over), 4))
+        screen.say("  passages passed over: " + _counts_line(Counter(reason for _, _, reason in made.passed_over), 4))
     for (doc, rival), count in made.contested.most_common(3):
         if doc != rival:
             screen.say(f"  {doc} and {rival} say different things in the same words ({count} times)")
@@ -160,7 +160,7 @@ def _why(made: Draft, kind: str, missing: int) -> str:
     return f"{made.offered[kind]:,} are offered, {made.offered[kind] - made.made[kind]:,} of them not good enough or too alike"
 
 
-def _told(counts: Counter[str], most: int = 6) -> str:
+def _counts_line(counts: Counter[str], most: int = 6) -> str:
     return ", ".join(f"{name} {count}" for name, count in counts.most_common(most))
 
 

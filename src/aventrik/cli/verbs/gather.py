@@ -79,7 +79,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         _metadata(opened, options.metadata, screen)
     size = api.corpus_size(opened)
     screen.result(gathered_json(made, size))
-    _told(made, size.documents, size.chars, screen)
+    _show_gathered(made, size.documents, size.chars, screen)
     _warnings(opened, screen)
     gone = [name for name in made.vanished if name not in made.removed]
     if gone:
@@ -105,7 +105,7 @@ def _show(opened: OpenWorkspace, name: str, page: int | None, screen: Screen) ->
     screen.result({"document": name, "meta": document.meta, "text": document.text[left:right], "parts": parts})
 
 
-def _told(made: Gathered, documents: int, chars: int, screen: Screen) -> None:
+def _show_gathered(made: Gathered, documents: int, chars: int, screen: Screen) -> None:
     """What became of the files."""
     parts = [
         f"{len(names):,} {word}"

@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     else:
         screen.table(
             ["model", "kind", "does", "where", *(["test"] if options.test else [])],
-            [[r.model, r.kind, r.does, r.where, *([] if r.test is None else [_told(r.test)])] for r in found],
+            [[r.model, r.kind, r.does, r.where, *([] if r.test is None else [_test_line(r.test)])] for r in found],
         )
     return 3 if any(each.fails for each in found) else 0
 
@@ -53,7 +53,7 @@ def _by_role(roles: list[tuple[str, str]]) -> dict[str, Any]:
     return made
 
 
-def _told(test: dict[str, Any]) -> str:
+def _test_line(test: dict[str, Any]) -> str:
     if test.get("error"):
         return f"FAILED: {test['error']}"
     parts = ["works"]

@@ -115,10 +115,10 @@ def show(screen: Screen, made: Scored) -> None:
 
 
 def _show_matched(screen: Screen, matched: Matched, whole: int) -> None:
-    from ...api.records import told_unknown
+    from ...api.records import unknown_line
 
     if matched.unknown:
-        screen.warn(f"{len(matched.unknown):,} are of no question of the test set: {told_unknown(matched)}")
+        screen.warn(f"{len(matched.unknown):,} are of no question of the test set: {unknown_line(matched)}")
     if matched.missing:
         screen.warn(f"{len(matched.missing):,} of {whole:,} questions have nothing in the file and are left out")
     if matched.repeated:

@@ -22,7 +22,7 @@ HELP = (
     "Groups the chunks of a configuration by topic, names and samples each topic, draws the map (a picture and a page "
     "in reports/), and with a test set says which topics and documents it leaves uncovered."
 )
-_SNIPPET = 600  # characters of a chunk that the page shows
+_SHOWN_TEXT = 600  # characters of a chunk that the page shows
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:

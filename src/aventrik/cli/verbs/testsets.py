@@ -104,7 +104,7 @@ def _list(opened: OpenWorkspace, screen: Screen) -> int:
     screen.table(
         ["test set", "questions", "kinds", "status", "by", "decided", "runs"],
         [
-            [each.testset, str(each.questions), _told(each.kinds), _told(each.statuses), _told(each.by),
+            [each.testset, str(each.questions), _counts_line(each.kinds), _counts_line(each.statuses), _counts_line(each.by),
              str(each.decided or "–"), str(each.runs)]
             for each in found
         ],
@@ -119,7 +119,7 @@ def _list(opened: OpenWorkspace, screen: Screen) -> int:
     return 0
 
 
-def _told(counts: Mapping[str, int]) -> str:
+def _counts_line(counts: Mapping[str, int]) -> str:
     return ", ".join(f"{name} {count}" for name, count in Counter(counts).most_common())
 
 
@@ -136,8 +136,8 @@ def _one(opened: OpenWorkspace, name: str, screen: Screen) -> int:
     screen.table(
         ["", ""],
         [
-            ["kinds", _told(Counter(question.kind for question in questions))],
-            ["status", _told(Counter(question.status for question in questions))],
+            ["kinds", _counts_line(Counter(question.kind for question in questions))],
+            ["status", _counts_line(Counter(question.status for question in questions))],
             ["people", _people(settled)],
             ["begin with", _percent(form.openings)],
             ["styles", _percent(form.styles)],

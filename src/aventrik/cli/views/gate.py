@@ -93,7 +93,9 @@ def _made(found: Gated, screen: Screen) -> None:
         screen.say(f"{found.new} questions are new since the baseline and count for the means alone", style="dim")
     if found.documents is not None:
         changed = found.documents
-        told = f": of those that hold evidence {changed.told()}" if changed else ", none of those that hold evidence"
+        told = (
+            f": of those that hold evidence {changed.in_words()}" if changed else ", none of those that hold evidence"
+        )
         screen.say(f"the documents changed since the baseline ({changed.before} then, {changed.now} now){told}")
     if found.settings:
         some = [f"{name} {_value(before)} → {_value(now)}" for name, (before, now) in found.settings.items()]

@@ -41,7 +41,7 @@ class Nearness:
     lists: int = 0
     parts: int = 1
 
-    def told(self) -> Nearness:
+    def in_use(self) -> Nearness:
         """The same without what its way does not use."""
         if self.way == "graph":
             return Nearness(self.way, self.links, self.build_effort, parts=self.parts)
@@ -55,7 +55,7 @@ class Reach:
     effort: int = 256
     probes: int = 20
 
-    def told(self, way: str) -> Reach:
+    def in_use(self, way: str) -> Reach:
         """The same without what a way does not use."""
         return Reach(effort=self.effort) if way == "graph" else Reach(probes=self.probes)
 

@@ -10,7 +10,7 @@ from ...core.wording.asking import read
 _ENOUGH = 2  # things that are named, from which a question is understood
 
 
-def told_whole(question: str, before: Sequence[str]) -> str:
+def completed(question: str, before: Sequence[str]) -> str:
     """A question with what it leans on behind it in brackets: what the last questions before it name and it does not, as
     many of them as it takes to name two things."""
     known = {asked.word for asked in read(question).about}
@@ -24,4 +24,4 @@ def told_whole(question: str, before: Sequence[str]) -> str:
 
 def stand_alone(fields: Mapping[str, Any]) -> dict[str, Any]:
     """Reply to the task `standalone`."""
-    return {"question": told_whole(str(fields["question"]), [str(each) for each in fields["before"]])}
+    return {"question": completed(str(fields["question"]), [str(each) for each in fields["before"]])}

@@ -34,11 +34,11 @@ def restyled(question: str, style: str, seed: str, long: bool = False) -> str:
     if style == "hurried":
         return _hurried(question, seed)
     if style in ("indirect", "first person"):
-        return _told(question, style)
+        return _reported(question, style)
     return question if question.endswith("?") else f"What do I need to know about {question}?"
 
 
-def _told(question: str, style: str) -> str:
+def _reported(question: str, style: str) -> str:
     indirect = style == "indirect"
     if found := _HOW.match(question):
         do = found["do"]

@@ -27,7 +27,7 @@ class EmbeddedDatabase:
     def __init__(self, folder: Path, name: str = "store.db") -> None:
         self.path = folder / name
         self.read_only = False
-        with told(self.path):
+        with database_errors(self.path):
             if self.path.exists() and not writable(self.path):
                 self._db = self._for_reading()
             else:
@@ -99,7 +99,7 @@ class EmbeddedDatabase:
     @contextmanager
     def transaction(self) -> Iterator[None]:
         """All statements inside are written together or not at all; may be nested."""
-        with told(self.path):
+        with database_errors(self.path):
             if self._db.in_transaction:
                 yield
                 return
@@ -132,7 +132,7 @@ class EmbeddedDatabase:
 
     def execute(self, statement: str, values: Sequence[Any] = ()) -> int:
         """One statement; returns how many rows it changed."""
-        with told(self.path):
+        with database_errors(self.path):
             return self._db.execute(statement, values).rowcount
 
     def many(self, statement: str, rows: Iterable[Sequence[Any]]) -> None:
@@ -142,12 +142,12 @@ class EmbeddedDatabase:
 
     def rows(self, statement: str, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
         """All rows of a query."""
-        with told(self.path):
+        with database_errors(self.path):
             return self._db.execute(statement, values).fetchall()
 
     def each(self, statement: str) -> Iterator[tuple[Any, ...]]:
         """The rows of a query one by one, for many that need not be in memory together."""
-        with told(self.path):
+        with database_errors(self.path):
             yield from self._db.execute(statement)
 
     def rows_of(self, statement: str, keys: Sequence[Any]) -> Iterator[tuple[Any, ...]]:
@@ -173,7 +173,7 @@ def writable(path: Path) -> bool:
 
 
 @contextmanager
-def told(path: Path) -> Iterator[None]:
+def database_errors(path: Path) -> Iterator[None]:
     """Turns what a disk or SQLite throws into one line that says what to do."""
     try:
         with disk_errors(path):

@@ -12,7 +12,7 @@ from ...core.errors import BadInput
 from ..tables import Database as Any_
 from ..tables import copying
 from ..tables.schema import FORMAT
-from .database import EmbeddedDatabase, told
+from .database import EmbeddedDatabase, database_errors
 
 _RESTORABLE = (3, 4, 5, FORMAT)  # formats in which the tables of a backup are the same
 _ROWS = 1000  # rows taken in at a time
@@ -25,14 +25,14 @@ def back_up(database: Any_, path: Path) -> dict[str, int]:
     draft = path.with_name(f".{path.name}.part")
     draft.unlink(missing_ok=True)
     try:
-        with told(path):
+        with database_errors(path):
             other = EmbeddedDatabase(draft.parent, draft.name)
         try:
             counts = copying.back_up(database, other)
             other.fold()
         finally:
             other.close()
-        with told(path):
+        with database_errors(path):
             draft.rename(path)
     finally:
         for left in (draft, *draft.parent.glob(f"{draft.name}-*")):
@@ -44,7 +44,7 @@ def restore(database: Any_, path: Path) -> dict[str, int]:
     """Takes in what is not here yet: runs by their identity, under numbers of their own here, and calls by their key."""
     if not path.is_file():
         raise BadInput(f"{path}: no such file")
-    with told(path), closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as other:
+    with database_errors(path), closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as other:
         found = int(other.execute("PRAGMA user_version").fetchone()[0])
         tables = {row[0] for row in other.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
         if found not in _RESTORABLE or not {"runs", "calls", "run_questions", "results", "contents"} <= tables:

@@ -54,11 +54,11 @@ class ServerDatabase:
         self._db = self._connected()
         self._check_version()
         if lay_out:
-            with self.told():
+            with self.driver_errors():
                 self._prepare()
 
     def _connected(self) -> psycopg.Connection[tuple[Any, ...]]:
-        with self.told(connecting=True):
+        with self.driver_errors(connecting=True):
             made = psycopg.connect(
                 self.address, autocommit=True, connect_timeout=10, application_name="aventrik",
                 keepalives_idle=30, keepalives_interval=10, keepalives_count=3,
@@ -143,12 +143,12 @@ class ServerDatabase:
 
     def _again(self, work: Callable[[], Result]) -> Result:
         if self._depth:
-            with self.told():
+            with self.driver_errors():
                 return work()
         tries = 0
         while True:
             try:
-                with self.told():
+                with self.driver_errors():
                     return work()
             except _Lost:
                 self._reconnect()
@@ -165,7 +165,7 @@ class ServerDatabase:
         while True:
             try:
                 self._db = self._connected()
-                with self.told():
+                with self.driver_errors():
                     found = self.format
                 if found not in (0, FORMAT):
                     raise BadInput(f"{self.where}: another version of Aventrik has taken the store over; upgrade")
@@ -201,7 +201,7 @@ class ServerDatabase:
             return
         if self._db.closed:
             self._reconnect()
-        with self.told(), self._db.transaction():
+        with self.driver_errors(), self._db.transaction():
             self._depth = 1
             try:
                 yield
@@ -276,7 +276,7 @@ class ServerDatabase:
         )
 
     @contextmanager
-    def told(self, connecting: bool = False) -> Iterator[None]:
+    def driver_errors(self, connecting: bool = False) -> Iterator[None]:
         """Turns what the driver throws into one line that says what to do."""
         try:
             yield

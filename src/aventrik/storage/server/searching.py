@@ -104,7 +104,7 @@ class SearchDatabase:
         if self._extension():
             return
         try:
-            with self.told():
+            with self.server_errors():
                 self.link.execute("CREATE EXTENSION IF NOT EXISTS vector SCHEMA public")
         except (psycopg.Error, BadInput) as error:
             raise BadInput(
@@ -113,7 +113,7 @@ class SearchDatabase:
             ) from None
 
     def _rows(self, statement: Any, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
-        with self.told():
+        with self.server_errors():
             return self.link.execute(statement, values or None).fetchall()
 
     # Tables of our own.
@@ -152,7 +152,7 @@ class SearchDatabase:
         if width:
             columns.append(f"vector {self._home}.vector({width}) NOT NULL")
             named.append("vector")
-        with self.told(), self.link.transaction():
+        with self.server_errors(), self.link.transaction():
             self.link.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", (name,))
             if self.link.execute("SELECT 1 FROM loaded WHERE name = %s", (name,)).fetchall():
                 return  # another process was quicker
@@ -172,7 +172,7 @@ class SearchDatabase:
                         progress(done, count)
             self._index(table, width, layout, count)
             self.link.execute("INSERT INTO loaded VALUES (%s, %s, now())", (name, count))
-        with self.told():
+        with self.server_errors():
             self.link.execute(sql.SQL("ANALYZE {}").format(table))
 
     def _index(self, table: sql.Identifier, width: int, layout: Layout, count: int) -> None:
@@ -192,7 +192,7 @@ class SearchDatabase:
         """Drops all tables of our own; returns how many there were."""
         self._lay_out()
         names = [str(row[0]) for row in self._rows("SELECT name FROM loaded")]
-        with self.told(), self.link.transaction():
+        with self.server_errors(), self.link.transaction():
             for name in names:
                 self.link.execute(sql.SQL("DROP TABLE IF EXISTS {}").format(sql.Identifier(self._schema, name)))
             self.link.execute("DELETE FROM loaded")
@@ -201,7 +201,7 @@ class SearchDatabase:
     def _lay_out(self) -> None:
         if self._ready:
             return
-        with self.told():
+        with self.server_errors():
             if not self._rows("SELECT to_regnamespace(quote_ident(%s))", (self._schema,))[0][0]:
                 self.link.execute(sql.SQL("CREATE SCHEMA IF NOT EXISTS {}").format(sql.Identifier(self._schema)))
             self.link.execute(
@@ -218,7 +218,7 @@ class SearchDatabase:
             f"ORDER BY vector OPERATOR({self._home}.<#>) %s::{self._home}.vector LIMIT %s"
         ).format(table, where)
         found = []
-        with self.told(), self.reach(how, top):
+        with self.server_errors(), self.reach(how, top):
             for query in queries:
                 text = written(query)
                 rows = self.link.execute(statement, (text, *values, text, top)).fetchall()
@@ -247,7 +247,7 @@ class SearchDatabase:
             "WHERE words @@ q {} ORDER BY r DESC, n LIMIT %s"
         ).format(table, where)
         found = []
-        with self.told():
+        with self.server_errors():
             for query in queries:
                 rows = self.link.execute(statement, (language, query.replace("\0", " "), *values, top)).fetchall()
                 found.append([(int(n), float(rank)) for n, rank in rows])
@@ -265,10 +265,10 @@ class SearchDatabase:
         return _recall([int(n) for n, _ in rows], near, true)
 
     @contextmanager
-    def told(self, table: str = "") -> Iterator[None]:
+    def server_errors(self, table: str = "") -> Iterator[None]:
         """Turns what the server refuses into one line that says what to do."""
         try:
-            with self._database.told():
+            with self._database.driver_errors():
                 yield
         except errors.UndefinedColumn as error:
             raise BadInput(f"{self.where}: {_first(error)}; check [search.table] and the condition") from None

@@ -148,7 +148,7 @@ class UserTable:
     @contextmanager
     def _reading(self) -> Iterator[None]:
         """A transaction that can't write anything."""
-        with self._database.told(self.table.name), self._link.transaction():
+        with self._database.server_errors(self.table.name), self._link.transaction():
             self._link.execute("SET TRANSACTION READ ONLY")
             self._link.execute("SET LOCAL search_path TO DEFAULT")
             yield

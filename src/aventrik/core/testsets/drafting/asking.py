@@ -25,13 +25,13 @@ def fields_of(passage: Passage, brief: Brief, material: Material, kind: str = "a
     return {
         "kind": kind,
         "count": COUNT,
-        **told(brief, f"{passage.doc} {passage.start}"),
+        **audience_and_examples(brief, f"{passage.doc} {passage.start}"),
         "avoid": rarer_words(passage.text, material),
         **passage.fields,
     }
 
 
-def told(brief: Brief, seed: str) -> dict[str, Any]:
+def audience_and_examples(brief: Brief, seed: str) -> dict[str, Any]:
     """Audience and examples, as every task of a writer has them; of many examples some, others for each passage."""
     examples = list(brief.examples)
     random.Random(f"examples {brief.seed} {seed}").shuffle(examples)
@@ -87,7 +87,7 @@ def joined_offers(
             "joined",
             {
                 "kind": kind,
-                **told(brief, f"{first.doc} {first.start}"),
+                **audience_and_examples(brief, f"{first.doc} {first.start}"),
                 "first": f"{_from(first)}\n{first.text}",
                 "second": f"{_from(second)}\n{second.text}",
             },
@@ -111,7 +111,7 @@ def unanswered_offers(
     """Questions that the model says a passage does not answer, where it declines to answer them from the passages that
     are likest to do so."""
     tasks = [
-        Task("unanswered", {**told(brief, f"{each.doc} {each.start}"), **each.fields}) for each in passages
+        Task("unanswered", {**audience_and_examples(brief, f"{each.doc} {each.start}"), **each.fields}) for each in passages
     ]  # fmt: skip
     rows = [
         (passage, str(item["question"]))

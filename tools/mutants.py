@@ -37,7 +37,85 @@ LONGEST = 120  # seconds for the tests of one change: what hangs is noticed
 ALIVE = 0.1  # the share of changes that may live
 
 # (file, changed line as it stands, change): why no test can notice it.
-EQUAL: dict[tuple[str, str, str], str] = {}
+EQUAL: dict[tuple[str, str, str], str] = {
+    (
+        "significance.py",
+        "return _drawn_signs(np.random.default_rng([seed, 0]), rows, columns)",
+        "value: 0 to 1",
+    ): "another stream of random signs: as good as this one",
+    (
+        "spread.py",
+        "if abs((one := first.scores[key][name]) - (other := second.scores[key][name])) > 1e-9",
+        "ops.0: Gt to GtE",
+    ): "no two scores are exactly 1e-9 apart",
+    (
+        "compact.py",
+        "rows = np.round(kept / np.where(scale > 0, scale, 1)[:, None]).astype(np.int8)",
+        "value: 1 to 2",
+    ): "a vector of scale 0 is 0, whatever it is divided by",
+    (
+        "contributions.py",
+        "if name not in corners[0] and not any(self._absent[name][mask].all() for mask in masks)",
+        "value: 0 to 1",
+    ): "the corners name the same settings",
+    (
+        "power.py",
+        "if 2 * worse < count and mcnemar(count - worse, worse) < level:",
+        "ops.0: Lt to LtE",
+    ): "no p-value is exactly the level",
+    (
+        "orders.py",
+        "names = [(sides[0].clusters.get(key) or key) if by_document else key for key in keys]",
+        "value: 0 to 1",
+    ): "both sides have the clusters of the same questions",
+    ("leading.py", "out = found < level", "ops.0: Lt to LtE"): "no p-value is exactly the level",
+    (
+        "significance.py",
+        "middle = (low + high) / 2",
+        "op: Div to Mult",
+    ): "a bound that is lower lets more flips be looked at, and no result depends on it",
+    (
+        "intervals.py",
+        "low, high = bca_rows(values, groups, seed, level) if bootstrap else (np.empty(0), np.empty(0))",
+        "value: 0 to 1",
+    ): "what is empty is never looked at",
+    ("groups.py", "return self.p < ALPHA", "ops.0: Lt to LtE"): "no p-value is exactly the level",
+    (
+        "intervals.py",
+        "for counts in draws(totals.shape[1], seed, max(1, _BLOCK // max(totals.shape))):",
+        "value: 1 to 2",
+    ): "how many resamples are drawn at a time",
+    (
+        "intervals.py",
+        "spread = np.array([np.ptp(row[here]) > 0 if here.any() else False for row, here in zip(values, there)])",
+        "value: False to True",
+    ): "a row without values draws none further down",
+    (
+        "account.py",
+        "sign = -1 if less_is_better(name, side.own) else 1",
+        "value: 1 to 2",
+    ): "the worst stays the worst when all scores are doubled",
+    (
+        "sides.py",
+        "best = {place for place, mean in have.items() if abs(mean - top) < 1e-9}",
+        "ops.0: Lt to LtE",
+    ): "no two means are exactly 1e-9 apart",
+    (
+        "intervals.py",
+        "if count <= _HELD:",
+        "test: condition to its opposite",
+    ): "draws are held or drawn again: the same ones",
+    (
+        "approximate.py",
+        "for own, near, true in zip(chosen, found(queries, top + 1, None), exact(vectors, queries, top + 1)):",
+        "value: 1 to 2",
+    ): "one neighbour more is cut off again",
+    (
+        "correcting.py",
+        "if not np.isfinite(f).all() or f.min() < -1e-9 or f.max() > 1 + 1e-9 or y.min() < -1e-9 or y.max() > 1 + 1e-9:",
+        "ops.0: Gt to GtE",
+    ): "no score is exactly 1e-9 beyond its end",
+}
 
 SWAPS: dict[type, type] = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,

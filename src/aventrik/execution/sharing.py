@@ -1,8 +1,8 @@
 """What people decide, shared by all who use a store on a server: files of the workspace stay what is read and written, and
 are held against the store row by row.
 
-Of each row there is what the file says, what the store says, and what both said when they were last the same. Who has
-changed it since then is believed; where both have, the file is, since its owner is here to see it, and that is told.
+Each row has three states: in the file, in the store, and as both had it at the last sync. If only one side has changed a
+row since the last sync, that change wins; if both have, the file wins, since its owner is here to see it, and is told.
 Lines of reviews are only ever added, on both sides.
 """
 

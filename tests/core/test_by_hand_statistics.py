@@ -1,0 +1,168 @@
+"""What changed code of the statistics would get away with otherwise: each expected value is worked out from the definition."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from aventrik.core.comparing.contributions import contributions, interactions
+from aventrik.core.comparing.correcting import corrected, sizes_of
+from aventrik.core.comparing.differences import _of_scores
+from aventrik.core.comparing.intervals import bca, design_effect
+from aventrik.core.comparing.power import smallest_for_scores
+from aventrik.core.comparing.sides import Side
+from aventrik.core.comparing.significance import EXACT, sign_flip, skewness_corrected
+from aventrik.core.indexing import keyword, terms, vectors
+from aventrik.core.indexing.keyword import Figures, joined
+from aventrik.core.judging.agreement import Pair, kappa_of
+from aventrik.core.text.counting import hash_of
+from aventrik.core.text.languages import NUMBERED
+
+
+def _side(name: str, values: list[float], **settings: object) -> Side:
+    scores = {f"q{n}": {"hit@5": value} for n, value in enumerate(values)}
+    return Side(name, settings, scores, {key: ["answered"] for key in scores})
+
+
+def test_two_clusters_that_say_opposite_things_are_worth_three_times_the_variance() -> None:
+    """Kish: k ÷ (k − 1) · Σ totals² ÷ n² = 2 · 2 ÷ 16 = ¼, against s² ÷ n = ⅓ ÷ 4 = 1 ÷ 12."""
+    found = design_effect(np.array([1.0, 1.0, 0.0, 0.0]), np.array([0, 0, 1, 1]))
+    assert found == pytest.approx(3.0)
+
+
+def test_a_bootstrap_of_what_is_even_on_both_sides_is_even_though_a_quarter_of_the_resamples_tie_with_the_mean() -> (
+    None
+):
+    low, high = bca(np.array([0.0] * 5 + [1.0] * 5))
+    assert low + high == pytest.approx(1.0, abs=0.11)  # a step of the mean is 0.1
+    assert (low, high) == (pytest.approx(0.2, abs=0.01), pytest.approx(0.8, abs=0.01))
+
+
+def test_sixteen_differences_are_still_counted_out() -> None:
+    """Every p-value of 2 to the 16th flips is a whole number of them."""
+    gaps = np.linspace(-0.45, 1.05, EXACT)  # none is 0
+    whole = sign_flip(gaps) * 2**EXACT
+    assert EXACT == 16
+    assert 1 < whole < 2**EXACT
+    assert whole == pytest.approx(round(whole), abs=1e-6)
+
+
+def test_equal_values_leave_no_doubt_however_large_they_are() -> None:
+    for value in (1 / 3, 1e6 / 3, 1e9 / 7, 123456.789):
+        for n in (7, 13, 101):
+            values = np.full(n, value)
+            found = skewness_corrected(np.array([values.sum()]), np.array([(values**3).sum()]), (values**2).sum(), n)
+            assert found == np.inf, (value, n)
+
+
+def test_what_can_be_shown_does_not_depend_on_the_order_of_the_questions() -> None:
+    one, other = np.array([1.0] + [0.0] * 11), np.array([0.0] * 11 + [1.0])
+    first, last = smallest_for_scores(one), smallest_for_scores(other)
+    assert first is not None
+    assert last is not None
+    assert first == pytest.approx(last, rel=0.1)
+
+
+def test_an_interval_takes_in_0_where_the_test_shows_nothing_and_only_there() -> None:
+    gaps = np.array([0.1, 0.2, 0.3])
+    assert [getattr(_of_scores(gaps, 0, "score", 0.2, np.array([0.05, 0.4])), end) for end in ("low", "high")] == [
+        0.0,
+        0.4,
+    ]
+    assert [getattr(_of_scores(gaps, 0, "score", 0.01, np.array([0.05, 0.4])), end) for end in ("low", "high")] == [
+        0.05,
+        0.4,
+    ]
+
+
+def test_half_of_the_labels_go_where_the_judge_is_in_doubt() -> None:
+    """√(0.1 · 0.9) = 0.3 and √(0.5 · 0.5) = 0.5: ½ · ½ + ½ · 0.3 ÷ 0.8, ½ · ½ + ½ · 0.5 ÷ 0.8."""
+    assert sizes_of([0.1, 0.5]) == pytest.approx([0.4375, 0.5625])
+
+
+def test_labels_beside_a_judge_that_says_the_same_of_all_are_worth_what_they_are() -> None:
+    """With every question labelled and a judge that tells nothing, the estimate is the mean of the labels, as uncertain."""
+    found = corrected([0.5] * 10, [1, 0, 1, 1, 0, 1, 0, 1, 1, 0])
+    assert found.mean == pytest.approx(0.6)
+    assert found.worth == pytest.approx(10.0)
+
+
+def test_a_run_that_stands_twice_counts_once_in_an_interaction() -> None:
+    """Alone `a` brings 0.5, beside `b` nothing: 0 − 0.5, whether the run of both is there once or twice."""
+    plain = _side("plain", [0, 0, 0, 0], a="off", b="off", c="x")
+    with_a = _side("a", [1, 1, 0, 0], a="on", b="off", c="x")
+    with_b = _side("b", [1, 1, 0, 0], a="off", b="on", c="x")
+    both = [_side(f"both {n}", [1, 1, 0, 0], a="on", b="on", c="x") for n in range(2)]
+    [found] = [
+        each
+        for each in interactions([plain, with_a, with_b, *both], "hit@5")
+        if {each.setting, each.other} == {"a", "b"}
+    ]
+    assert abs(found.difference.mean) == pytest.approx(0.5)
+
+
+def test_shares_of_several_pairs_together_are_tested_as_means() -> None:
+    """One pair of runs alone is McNemar's; the mean of two pairs is no share any more."""
+    sides = [
+        _side(f"{a} {b}", [float(n < 3 + 4 * (a == "on")) for n in range(10)], a=a, b=b)
+        for a in ("off", "on") for b in ("off", "on")
+    ]  # fmt: skip
+    alone = contributions(sides[:1] + sides[2:3], "hit@5")
+    assert [each.difference.test for each in alone] == ["McNemar"]
+    together = contributions(sides, "hit@5")
+    assert {each.setting: each.difference.test == "McNemar" for each in together} == {"a": False, "b": False}
+    assert next(each.difference.mean for each in together if each.setting == "a") == pytest.approx(0.4)
+
+
+def test_who_always_said_the_same_is_named() -> None:
+    same = [Pair("yes", "yes"), Pair("yes", "yes")]
+    assert kappa_of(same, ("yes", "no")).why.startswith("the judge and people always say the same")
+    judge = [Pair("yes", "yes"), Pair("yes", "no")]
+    assert kappa_of(judge, ("yes", "no")).why.startswith("the judge always said the same")
+    people = [Pair("yes", "yes"), Pair("no", "yes")]
+    assert kappa_of(people, ("yes", "no")).why.startswith("people always said the same")
+
+
+def test_the_first_text_that_a_filter_lets_pass_is_found() -> None:
+    rows = np.eye(3, dtype=np.float32)
+    allowed = np.array([True, False, True])
+    [hits] = vectors.search(rows, rows[:1], 2, allowed)
+    assert [place for place, _ in hits] == [0, 2]
+
+
+def test_languages_of_shards_are_counted_and_first_met_where_they_stand_in_the_whole() -> None:
+    """Three shards of 2, 3 and 2 texts: language 1 in the first two, language 3 in the second, language 0 in the third."""
+
+    def part(counts: dict[int, int], first: dict[int, int]) -> Figures:
+        size = sum(counts.values())
+        languages = np.zeros((2, len(NUMBERED) + 1), dtype=np.int64)
+        languages[1] = size
+        for each, count in counts.items():
+            languages[0, each], languages[1, each] = count, first[each]
+        none = np.array([], dtype=np.uint64)
+        return Figures(size, none, np.array([], dtype=np.int64), np.array([]), np.array([0]), languages)
+
+    found = joined([part({1: 2}, {1: 0}), part({1: 1, 3: 2}, {1: 2, 3: 0}), part({0: 2}, {0: 0})])
+    assert {each: tuple(found.languages[:, each]) for each in (0, 1, 3)} == {0: (2, 5), 1: (3, 0), 3: (2, 2)}
+    assert found.spoken == (NUMBERED[1], NUMBERED[3], NUMBERED[0])
+
+
+def _terms(documents: list[str], languages: list[str]) -> keyword.Terms:
+    made = [terms.count([[text]], language)[0] for text, language in zip(documents, languages)]
+    columns = {name: np.concatenate([each[name] for each in made]) for name in made[0]}
+    return columns, {name: np.cumsum([0, *(len(each[name]) for each in made)]) for name in made[0]}
+
+
+def test_texts_without_a_language_are_counted_apart_from_those_of_the_first_one() -> None:
+    found = keyword.figures(_terms(["gate", "lock", "bridge"], [NUMBERED[0], "none", "none"]))
+    assert (found.languages[0, 0], found.languages[0, len(NUMBERED)]) == (1, 2)
+    assert found.spoken == ("none", NUMBERED[0])
+
+
+def test_a_term_beyond_the_last_of_the_whole_occurs_nowhere() -> None:
+    held = _terms(["gate lock"], ["english"])
+    whole = keyword.figures(held)
+    index = keyword.merge(held, keyword.Scoring("bm25"), None, whole)
+    beyond = next(word for n in range(100) if hash_of(word := f"w{n}") > whole.hashes.max())
+    assert index.document_frequency(beyond) == 0
+    assert index.document_frequency("gate") == 1

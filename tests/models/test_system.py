@@ -29,7 +29,7 @@ FORM = SystemForm(
 def system(
     answer: Callable[[httpx.Request], httpx.Response], form: SystemForm = FORM, calls: Memory | None = None
 ) -> HttpSystem:
-    return HttpSystem(DESK, form, calls, transport=httpx.MockTransport(answer))
+    return HttpSystem(DESK, form, calls=calls, transport=httpx.MockTransport(answer))
 
 
 def test_the_question_is_put_where_it_is_said_and_the_rest_of_the_request_stays() -> None:

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
 from ..core import embedding
 from ..core.errors import BadInput, MissingExtra
@@ -18,6 +18,9 @@ from ..models.limits import Shared
 from ..pipeline.resolved import WantedModel
 from ..workspace.settings import Model
 from ..workspace.workspace import Workspace
+
+if TYPE_CHECKING:
+    from ..models.asking import Link
 
 
 class Models:
@@ -153,15 +156,18 @@ class Models:
             return ReadingModel(name, self.get(wanted), lambda: self._reads_by(model.reads_with))
         from ..models.language import HttpLanguageModel
 
-        return HttpLanguageModel(
-            self._connection(name, model),
-            self.workspace.prompts,
-            self._calls,
-            self._fresh,
-            progress=lambda done, total: self._progress(f"asking {name}", done, total),
-            waiting=self._waiting(name),
-            limits=self._limits,
-        )
+        return HttpLanguageModel(self._connection(name, model), self.workspace.prompts, **self._link(name))
+
+    def _link(self, name: str) -> Link:
+        """What a model on a server is asked with in this process."""
+        return {
+            "calls": self._calls,
+            "fresh": self._fresh,
+            "transport": self.transports.get(name),
+            "progress": lambda done, total: self._progress(f"asking {name}", done, total),
+            "waiting": self._waiting(name),
+            "limits": self._limits,
+        }
 
     def _reads_by(self, name: str) -> str:
         return " ".join(self.identity(WantedModel("embedding", name, (use,))) for use in ("query", "passage"))
@@ -174,10 +180,7 @@ class Models:
             return LocalEmbedder(name, self.workspace.folder / model.path, model.query_prefix, model.passage_prefix)
         from ..models.vectors import HttpEmbedder
 
-        prefixes = (model.query_prefix, model.passage_prefix)
-        return HttpEmbedder(
-            self._connection(name, model), *prefixes, self._calls, self._fresh, None, self._waiting(name), self._limits
-        )
+        return HttpEmbedder(self._connection(name, model), model.query_prefix, model.passage_prefix, **self._link(name))
 
     def _reranker(self, name: str) -> Any:
         model = self.workspace.settings.models[name]
@@ -187,24 +190,14 @@ class Models:
             return LocalReranker(name, self.workspace.folder / model.path)
         from ..models.reranking import HttpReranker
 
-        return HttpReranker(
-            self._connection(name, model), self._calls, self._fresh, None, self._waiting(name), self._limits
-        )
+        return HttpReranker(self._connection(name, model), **self._link(name))
 
     def _system(self, name: str) -> Any:
         from ..models.system import HttpSystem, SystemForm
 
         model = self.workspace.settings.models[name]
-        return HttpSystem(
-            self._connection(name, model),
-            SystemForm(**model.pointers.model_dump(), request=model.request),
-            self._calls,
-            self._fresh,
-            self.transports.get(name),
-            progress=lambda done, total: self._progress(f"asking {name}", done, total),
-            waiting=self._waiting(name),
-            limits=self._limits,
-        )
+        form = SystemForm(**model.pointers.model_dump(), request=model.request)
+        return HttpSystem(self._connection(name, model), form, **self._link(name))
 
     def _connection(self, name: str, model: Model) -> Connection:
         found = connection(name, model)

@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Iterator, Mapping, Sequence
-from typing import Any
+from typing import Any, TypedDict, Unpack
+
+import httpx
 
 from .background import as_done
-from .calls import Call, CallStore, Spent, turns
+from .caller import Caller, Posted, Waiting, nobody
+from .calls import Call, CallStore, Memory, Spent, turns
+from .connection import Connection
+from .limits import Shared
 
 _TAKEN_ON = 64  # calls that a process takes on at a time
 
@@ -53,3 +58,74 @@ class ModelCalls:
         if self._fresh:  # what stands already does not count
             return iter([(list(todo), {})] if todo else [])
         return turns(self.calls, todo, max(_TAKEN_ON, 4 * self._concurrency))
+
+
+class Link(TypedDict, total=False):
+    """What a process asks servers with, each with a default: where calls are kept (in memory), whether what is kept counts
+    (`fresh`: only if it was made here), how bytes travel, who is told of progress and of waiting, and the limits that are
+    kept together with other processes."""
+
+    calls: CallStore | None
+    fresh: bool
+    transport: httpx.AsyncBaseTransport | None
+    progress: Callable[[int, int], None]
+    waiting: Waiting
+    limits: Shared | None
+
+
+class Server:
+    """A model on a server as this process asks it; what is asked and how replies are read is each kind's own."""
+
+    def __init__(self, connection: Connection, **link: Unpack[Link]) -> None:
+        calls = link.get("calls")
+        self.name = connection.name
+        self.connection = connection
+        self._kept: CallStore = Memory() if calls is None else calls
+        self._fresh = link.get("fresh", False)
+        self._asking = ModelCalls(
+            self._kept, connection.concurrency, self._fresh, link.get("progress", lambda done, total: None)
+        )
+        self._link = link
+        self._caller: Caller | None = None
+
+    @property
+    def spent(self) -> Spent:
+        """What it has cost so far in this process."""
+        return self._asking.spent
+
+    @property
+    def caller(self) -> Caller:
+        """What posts requests, made when it is first needed."""
+        if self._caller is None:
+            self._caller = Caller(
+                self.connection,
+                self._link.get("transport"),
+                waiting=self._link.get("waiting", nobody),
+                limits=self._link.get("limits"),
+            )
+        return self._caller
+
+    def finished(
+        self,
+        key: str,
+        task: str,
+        request: Any,
+        reply: Any,
+        failure: str,
+        tokens: tuple[int, int],
+        posted: Sequence[Posted],
+    ) -> Call:
+        """A call as it is kept, of `tokens` in and out, after all that was posted for it."""
+        return Call(
+            key=key,
+            model=self.name,
+            task=task,
+            request=request,
+            reply=reply,
+            failure=failure,
+            tokens_in=tokens[0],
+            tokens_out=tokens[1],
+            money=self.connection.price(*tokens),
+            seconds=sum(each.seconds for each in posted),
+            attempts=sum(each.attempts for each in posted),
+        )

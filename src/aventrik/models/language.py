@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
-
-import httpx
+from typing import Any, Unpack
 
 from ..core.keys import content_key
 from ..core.protocols import Reply, Task
 from ..core.text import count_tokens, sentences
-from .asking import ModelCalls
+from .asking import Link, Server
 from .background import run
-from .caller import Caller, Posted, Refused, Waiting, nobody
-from .calls import Call, CallStore, Memory, Spent
+from .caller import Posted, Refused
+from .calls import Call
 from .connection import Connection
-from .limits import Shared
 from .prompts import Prompt, load_prompt, messages
 from .replies import Unfit, schema, understood, used_tokens
 
@@ -25,35 +22,14 @@ PATH = "/v1/chat/completions"
 _ROOM = 64  # tokens kept free of the context beside the reply
 
 
-class HttpLanguageModel:
+class HttpLanguageModel(Server):
     """A `LanguageModel` that asks a server; every finished call is kept in the call store at once."""
 
-    def __init__(
-        self,
-        connection: Connection,
-        prompts: Path | None = None,
-        calls: CallStore | None = None,
-        fresh: bool = False,
-        transport: httpx.AsyncBaseTransport | None = None,
-        progress: Callable[[int, int], None] = lambda done, total: None,
-        waiting: Waiting = nobody,
-        limits: Shared | None = None,
-    ) -> None:
-        self.name = connection.name
-        self.connection = connection
+    def __init__(self, connection: Connection, prompts: Path | None = None, **link: Unpack[Link]) -> None:
+        super().__init__(connection, **link)
         self._folder = prompts
-        self._asking = ModelCalls(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
-        self._transport = transport
-        self._waiting = waiting
-        self._limits = limits
-        self._caller: Caller | None = None
         self._prompts: dict[str, Prompt] = {}
         self._forms = ["schema", "object"]  # how a JSON reply is asked for, until the server refuses it
-
-    @property
-    def spent(self) -> Spent:
-        """What the model has cost so far in this process."""
-        return self._asking.spent
 
     def prompt(self, task: str) -> Prompt:
         """The wording of a task, read once."""
@@ -78,7 +54,7 @@ class HttpLanguageModel:
         comes to; asks nobody."""
         chats = [self._chat(task, wordings.get(task.name, "")) for task in tasks]
         keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
-        known = self._asking.calls.find(list(dict.fromkeys(keys)))
+        known = self._kept.find(list(dict.fromkeys(keys)))
         gone = Reply(None, "the call is not kept")
         return [
             (known.get(key), self._reply(task, known[key], notes) if key in known else gone)
@@ -98,8 +74,8 @@ class HttpLanguageModel:
     async def _finished(self, item: tuple[str, Task, list[dict[str, str]]]) -> Call:
         """One task to its end: a reply that fits, or a failure with what came; asked again once when it does not fit."""
         key, task, chat = item
-        tokens_in = tokens_out = attempts = 0
-        seconds = 0.0
+        tokens_in = tokens_out = 0
+        seen: list[Posted] = []
         failure, text = "", ""
         for turn in range(2):
             asked = chat if turn == 0 else [*chat, *_again(text, failure)]
@@ -110,7 +86,7 @@ class HttpLanguageModel:
                 break
             used = _usage(posted.body, asked)
             tokens_in, tokens_out = tokens_in + used[0], tokens_out + used[1]
-            attempts, seconds = attempts + posted.attempts, seconds + posted.seconds
+            seen.append(posted)
             try:
                 text = _text(posted.body)
                 understood(task, text)
@@ -118,23 +94,10 @@ class HttpLanguageModel:
                 break
             except Unfit as error:
                 failure = f"the reply does not fit: {error}"
-        money = self.connection.price(tokens_in, tokens_out)
-        return Call(
-            key=key,
-            model=self.name,
-            task=task.name,
-            request=chat,
-            reply=text,
-            failure=failure,
-            tokens_in=tokens_in,
-            tokens_out=tokens_out,
-            money=money,
-            seconds=seconds,
-            attempts=attempts,
-        )
+        return self.finished(key, task.name, chat, text, failure, (tokens_in, tokens_out), seen)
 
     async def _asked(self, task: Task, chat: list[dict[str, str]]) -> Posted:
-        caller = self._connected()
+        caller = self.caller
         body: dict[str, Any] = {
             "model": self.connection.model,
             "messages": chat,
@@ -153,11 +116,6 @@ class HttpLanguageModel:
                     self._forms.remove(form)
         return await caller.post(PATH, body, tokens)
 
-    def _connected(self) -> Caller:
-        if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
-        return self._caller
-
     def _chat(self, task: Task, wording: str = "") -> tuple[list[dict[str, str]], tuple[str, ...]]:
         """The messages of a task; material that the model's context can't hold is cut at a sentence, and that is said."""
         form = schema(task.name)
@@ -174,7 +132,7 @@ class HttpLanguageModel:
         """Asks the server something small: which models it has, how quick it is, whether it keeps to a schema."""
 
         async def ask() -> dict[str, Any]:
-            caller = self._connected()
+            caller = self.caller
             listed: list[str] | None = None
             try:
                 models = (await caller.get("/v1/models")).get("data", [])

@@ -3,51 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Unpack
 
-import httpx
 import numpy as np
 
 from ..core.errors import Unavailable
 from ..core.keys import content_key
 from ..core.text import count_tokens
-from .asking import ModelCalls
+from .asking import Link, Server
 from .background import run
-from .caller import Caller, Refused, Waiting, nobody
-from .calls import Call, CallStore, Memory, Spent
+from .caller import Refused
+from .calls import Call
 from .connection import Connection
 from .language import cut_to
-from .limits import Shared
 
 PATH = "/v1/rerank"
 
 
-class HttpReranker:
+class HttpReranker(Server):
     """Scores passages against questions; one call a question, kept in the call store."""
 
-    def __init__(
-        self,
-        connection: Connection,
-        calls: CallStore | None = None,
-        fresh: bool = False,
-        transport: httpx.AsyncBaseTransport | None = None,
-        waiting: Waiting = nobody,
-        limits: Shared | None = None,
-    ) -> None:
-        self.connection = connection
+    def __init__(self, connection: Connection, **link: Unpack[Link]) -> None:
+        super().__init__(connection, **link)
         self.identity = connection.key
-        self._asking = ModelCalls(
-            calls if calls is not None else Memory(), connection.concurrency, fresh, lambda done, total: None
-        )
-        self._transport = transport
-        self._waiting = waiting
-        self._limits = limits
-        self._caller: Caller | None = None
-
-    @property
-    def spent(self) -> Spent:
-        """What the model has cost so far in this process."""
-        return self._asking.spent
 
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
         """For each (question, passages) a score a passage, higher is better; raises `Unavailable`."""
@@ -58,31 +36,16 @@ class HttpReranker:
 
     async def _one(self, item: tuple[str, tuple[str, Sequence[str]]]) -> Call:
         key, (question, texts) = item
-        if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
         room = max(16, self.connection.context - count_tokens(question))
         shown = [text if count_tokens(text) <= room else cut_to(text, count_tokens(text) - room) for text in texts]
         tokens = sum(map(count_tokens, [question, *shown]))
         body = {"model": self.connection.model, "query": question, "documents": shown, "top_n": len(shown)}
         try:
-            posted = await self._caller.post(PATH, body, tokens)
+            posted = await self.caller.post(PATH, body, tokens)
         except Refused as error:
             raise Unavailable(f"model '{self.connection.name}': {error}") from None
         scores = self._scores(posted.body, len(shown))
-        money = self.connection.price(tokens, 0)
-        return Call(
-            key=key,
-            model=self.connection.name,
-            task="rerank",
-            request=body,
-            reply=scores,
-            failure="",
-            tokens_in=tokens,
-            tokens_out=0,
-            money=money,
-            seconds=posted.seconds,
-            attempts=posted.attempts,
-        )
+        return self.finished(key, "rerank", body, scores, "", (tokens, 0), [posted])
 
     def _scores(self, body: dict[str, Any], count: int) -> list[float]:
         who = f"model '{self.connection.name}'"

@@ -8,22 +8,20 @@ from __future__ import annotations
 
 import copy
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Unpack
 
-import httpx
 from jsonpointer import JsonPointerException, resolve_pointer, set_pointer
 
 from ..core.brought import LONGEST, Brought, BroughtItem
 from ..core.keys import content_key
 from ..core.text import count_tokens
-from .asking import ModelCalls
+from .asking import Link, Server
 from .background import run
-from .caller import Caller, Posted, Refused, Waiting, nobody
-from .calls import Call, CallStore, Memory, Spent
+from .caller import Posted, Refused
+from .calls import Call
 from .connection import Connection
-from .limits import Shared
 
 TASK = "system"
 _NOTHING = object()
@@ -51,33 +49,12 @@ class UnreadableReply(ValueError):
     """A reply in another shape than was said; the message names the pointer that failed."""
 
 
-class HttpSystem:
+class HttpSystem(Server):
     """Asks a system; every finished call is kept in the call store at once."""
 
-    def __init__(
-        self,
-        connection: Connection,
-        form: SystemForm,
-        calls: CallStore | None = None,
-        fresh: bool = False,
-        transport: httpx.AsyncBaseTransport | None = None,
-        progress: Callable[[int, int], None] = lambda done, total: None,
-        waiting: Waiting = nobody,
-        limits: Shared | None = None,
-    ) -> None:
-        self.name = connection.name
-        self.connection = connection
+    def __init__(self, connection: Connection, form: SystemForm, **link: Unpack[Link]) -> None:
+        super().__init__(connection, **link)
         self.form = form
-        self._asking = ModelCalls(calls if calls is not None else Memory(), connection.concurrency, fresh, progress)
-        self._transport = transport
-        self._waiting = waiting
-        self._limits = limits
-        self._caller: Caller | None = None
-
-    @property
-    def spent(self) -> Spent:
-        """What the system has cost so far in this process."""
-        return self._asking.spent
 
     @property
     def identity(self) -> str:
@@ -109,14 +86,14 @@ class HttpSystem:
     def recall(self, questions: Sequence[str]) -> list[Call | None]:
         """The calls of questions as they are kept."""
         keys = [self.key(question) for question in questions]
-        known = self._asking.calls.find(list(dict.fromkeys(keys)))
+        known = self._kept.find(list(dict.fromkeys(keys)))
         return [known.get(key) for key in keys]
 
     def test(self) -> dict[str, Any]:
         """Asks something small, and says what came."""
 
         async def ask() -> Posted:
-            return await self._connected().post(self.connection.address, self.request("Is the gate open?"), 1)
+            return await self.caller.post(self.connection.address, self.request("Is the gate open?"), 1)
 
         posted = run(ask())
         found = read(posted.body, self.form)
@@ -131,28 +108,15 @@ class HttpSystem:
         body = self.request(question)
         tokens = count_tokens(question)
         try:
-            posted = await self._connected().post(self.connection.address, body, tokens)
+            posted = await self.caller.post(self.connection.address, body, tokens)
         except Refused as error:
-            return Call(key, self.name, TASK, body, "", str(error))
+            return self.finished(key, TASK, body, "", str(error), (0, 0), [])
         try:
             failure, out = "", count_tokens(read(posted.body, self.form).answer or "")
         except UnreadableReply as error:
             failure, out = str(error), 0
-        money = self.connection.price(tokens, out)
         reply = json.dumps(posted.body, ensure_ascii=False)
-        return Call(
-            key=key,
-            model=self.name,
-            task=TASK,
-            request=body,
-            reply=reply,
-            failure=failure,
-            tokens_in=tokens,
-            tokens_out=out,
-            money=money,
-            seconds=posted.seconds,
-            attempts=posted.attempts,
-        )
+        return self.finished(key, TASK, body, reply, failure, (tokens, out), [posted])
 
     def _brought(self, call: Call) -> Brought:
         if call.failure and not call.reply:
@@ -161,11 +125,6 @@ class HttpSystem:
             return read(json.loads(call.reply), self.form)
         except UnreadableReply as error:
             return Brought(failure=str(error))
-
-    def _connected(self) -> Caller:
-        if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
-        return self._caller
 
 
 _POINTERS = ("question", "answer", "context", "declined", "text", "document", "start", "end")

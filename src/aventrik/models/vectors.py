@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any
+from typing import Any, Unpack
 
-import httpx
 import numpy as np
 import numpy.typing as npt
 
@@ -14,42 +13,27 @@ from ..core.errors import Unavailable
 from ..core.keys import content_key
 from ..core.protocols import State
 from ..core.text import count_tokens
+from .asking import Link, Server
 from .background import as_done, run
-from .caller import Caller, Refused, Waiting, nobody
-from .calls import CUT, POOLED, Call, CallStore, Memory, Spent, turns
+from .caller import Refused
+from .calls import CUT, POOLED, Call, turns
 from .connection import Connection
 from .language import cut_to
-from .limits import Shared
 from .replies import used_tokens
 
 PATH = "/v1/embeddings"
 _AT_ONCE = 32
 
 
-class HttpEmbedder:
+class HttpEmbedder(Server):
     """An `Embedder` that asks a server, some texts at a time; vectors are kept in the call store, a text each."""
 
     def __init__(
-        self,
-        connection: Connection,
-        query_prefix: str = "",
-        passage_prefix: str = "",
-        calls: CallStore | None = None,
-        fresh: bool = False,
-        transport: httpx.AsyncBaseTransport | None = None,
-        waiting: Waiting = nobody,
-        limits: Shared | None = None,
+        self, connection: Connection, query_prefix: str = "", passage_prefix: str = "", **link: Unpack[Link]
     ) -> None:
-        self.connection = connection
-        self.spent = Spent()
-        self._fresh = fresh
+        super().__init__(connection, **link)
         self._made: set[str] = set()
         self._prefixes = {"query": query_prefix, "passage": passage_prefix}
-        self._calls: CallStore = calls if calls is not None else Memory()
-        self._transport = transport
-        self._waiting = waiting
-        self._limits = limits
-        self._caller: Caller | None = None
         self._length = 0
 
     def identity(self, use: str) -> str:
@@ -64,12 +48,12 @@ class HttpEmbedder:
         """Unit vectors; raises `Unavailable` for a vector that is not finite or of another length than those before."""
         whole = [self._fitting(self._prefixes[kind] + text) for text in texts]
         keys = [content_key("vector", self.connection.key, text) for text in whole]
-        known = self._calls.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
+        known = self._kept.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
         self.spent.kept += sum(key in known for key in keys)
         waiting = {key: text for key, text in zip(keys, whole) if key not in known}
         together = _AT_ONCE * max(8, 2 * self.connection.concurrency)
         todo = list(waiting)
-        parts = iter([(todo, {})] if todo else []) if self._fresh else turns(self._calls, todo, together)
+        parts = iter([(todo, {})] if todo else []) if self._fresh else turns(self._kept, todo, together)
         for mine, found in parts:
             known.update(found)  # another process was quicker
             self.spent.kept += len(found)
@@ -77,7 +61,7 @@ class HttpEmbedder:
             blocks = [pairs[place : place + _AT_ONCE] for place in range(0, len(pairs), _AT_ONCE)]
             for finished in as_done(self._block, blocks, self.connection.concurrency) if blocks else ():
                 calls = [call for block in finished for call in block]
-                self._calls.keep(calls)
+                self._kept.keep(calls)
                 known.update({call.key: call for call in calls})
                 for call in calls:
                     self.spent.add(call)
@@ -96,12 +80,10 @@ class HttpEmbedder:
         return cut_to(text, over)
 
     async def _block(self, block: Sequence[tuple[str, str]]) -> list[Call]:
-        if self._caller is None:
-            self._caller = Caller(self.connection, self._transport, waiting=self._waiting, limits=self._limits)
         texts = [text for _, text in block]
         tokens = sum(map(count_tokens, texts))
         try:
-            posted = await self._caller.post(PATH, {"model": self.connection.model, "input": texts}, tokens)
+            posted = await self.caller.post(PATH, {"model": self.connection.model, "input": texts}, tokens)
         except Refused as error:
             raise Unavailable(f"model '{self.connection.name}': {error}") from None
         vectors = self._vectors(posted.body, len(texts))

@@ -66,6 +66,7 @@ to close, the skipper must telephone the bridge line.
 # The files of tests that take longest, which are begun first, so that no process waits for another at the end.
 _LONGEST = (
     "test_workers.py",
+    "test_library_page.py",
     "test_workflow.py",
     "test_hostile_text.py",
     "test_statistics.py",

@@ -182,24 +182,10 @@ def _items(
     whole = content_key("answer", question.question, answer.text, [item.text for item in context])[:16]
     if criterion is not None:
         levels = tuple(f"{each.level}" for each in criterion.levels)
-        return (
-            ReviewItem(
-                id=whole,
-                what=what,
-                key=row.key,
-                question=question,
-                answer=answer,
-                context=context,
-                claim="",
-                choices=levels,
-                judge=str(record.level),
-                confidence=1.0,
-                reason=record.reason,
-                quotes=record.quotes,
-            ),
-        )
-    levels = tuple(str(level) for level in range(RELEVANT + 1))
-    word = str(round(record.relevance * RELEVANT))
+        word, reason, quotes = str(record.level), record.reason, record.quotes
+    else:
+        levels = tuple(str(level) for level in range(RELEVANT + 1))
+        word, reason, quotes = str(round(record.relevance * RELEVANT)), "", ()
     return (
         ReviewItem(
             id=whole,
@@ -212,6 +198,8 @@ def _items(
             choices=levels,
             judge=word,
             confidence=1.0,
+            reason=reason,
+            quotes=quotes,
         ),
     )
 

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
+from scipy.stats import norm
 
 from aventrik.core.comparing.contributions import contributions, interactions
 from aventrik.core.comparing.correcting import corrected, sizes_of
@@ -14,7 +17,8 @@ from aventrik.core.comparing.sides import Side
 from aventrik.core.comparing.significance import EXACT, sign_flip, skewness_corrected
 from aventrik.core.indexing import keyword, terms, vectors
 from aventrik.core.indexing.keyword import Figures, joined
-from aventrik.core.judging.agreement import Pair, kappa_of
+from aventrik.core.judging.agreement import Pair, agreement, kappa_of
+from aventrik.core.measures.loss import _last_held
 from aventrik.core.text.counting import hash_of
 from aventrik.core.text.languages import NUMBERED
 
@@ -166,3 +170,25 @@ def test_a_term_beyond_the_last_of_the_whole_occurs_nowhere() -> None:
     beyond = next(word for n in range(100) if hash_of(word := f"w{n}") > whole.hashes.max())
     assert index.document_frequency(beyond) == 0
     assert index.document_frequency("gate") == 1
+
+
+def test_a_share_of_weighted_pairs_is_as_sure_as_the_number_that_they_are_worth() -> None:
+    """Ten times weights 1, 1, 1, 1, 2 and 2: (40 + 40)² ÷ (40 + 80) = 53⅓ pairs, of which (30 + 20) ÷ 80 = 5 ÷ 8 agree;
+    of so many the interval is Wilson's."""
+    six = [Pair("yes", "yes")] * 3 + [Pair("yes", "no"), Pair("no", "no", weight=2.0), Pair("no", "yes", weight=2.0)]
+    pairs = six * 10
+    found = agreement(pairs, ("yes", "no"))
+    n, share, z = 160 / 3, 5 / 8, norm.ppf(0.975)
+    middle = (share + z * z / (2 * n)) / (1 + z * z / n)
+    half = z * np.sqrt(share * (1 - share) / n + (z / (2 * n)) ** 2) / (1 + z * z / n)
+    assert found.raw == pytest.approx(share)
+    assert (found.low, found.high) == (pytest.approx(middle - half), pytest.approx(middle + half))
+
+
+def test_a_need_that_one_step_loses_and_another_finds_again_was_lost_at_the_last_one() -> None:
+    """Found again, it is not lost; lost for good behind the third step; never lost."""
+    steps = [[False, True, True], [True, True, True], [True, False, True]]
+    held = SimpleNamespace(steps=steps)
+    assert [_last_held(held, place) for place in range(3)] == [  # type: ignore[arg-type]
+        [False, False, False], [False, False, True], [False, False, False],
+    ]  # fmt: skip

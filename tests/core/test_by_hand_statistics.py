@@ -192,3 +192,16 @@ def test_a_need_that_one_step_loses_and_another_finds_again_was_lost_at_the_last
     assert [_last_held(held, place) for place in range(3)] == [  # type: ignore[arg-type]
         [False, False, False], [False, False, True], [False, False, False],
     ]  # fmt: skip
+
+
+def test_a_p_value_near_the_level_is_drawn_on_until_it_is_what_all_flips_give() -> None:
+    """All 2 to the 19th flips of 20 differences but for the sign of the first, which changes nothing of a two-sided p."""
+    gaps = np.random.default_rng(51).normal(0.45, 1, 20).round(2)
+    signs = 1.0 - 2.0 * ((np.arange(2**19)[:, None] >> np.arange(20)) & 1)
+    n, squares = len(gaps), float((gaps**2).sum())
+    observed = abs(skewness_corrected(np.array([gaps.sum()]), np.array([(gaps**3).sum()]), squares, n)[0])
+    found = np.abs(skewness_corrected(signs @ gaps, signs @ gaps**3, squares, n))
+    exact = float((found >= observed - 1e-9).mean())
+    p = sign_flip(gaps)
+    assert p == pytest.approx(exact, rel=0.02)
+    assert p * 10_001 != pytest.approx(round(p * 10_001), abs=1e-6)  # 10,000 flips were not enough to tell

@@ -115,6 +115,56 @@ EQUAL: dict[tuple[str, str, str], str] = {
         "if not np.isfinite(f).all() or f.min() < -1e-9 or f.max() > 1 + 1e-9 or y.min() < -1e-9 or y.max() > 1 + 1e-9:",
         "ops.0: Gt to GtE",
     ): "no score is exactly 1e-9 beyond its end",
+    (
+        "correcting.py",
+        "slope = np.average(from_mean * (y - np.average(y, weights=w)), weights=w) / np.average(from_mean**2, weights=w)",
+        "op: Sub to Add",
+    ): "what is added is a constant, and its product with what has mean 0 has mean 0",
+    (
+        "significance.py",
+        "most = MOST_FLIPS if len(gaps) <= _SEVERAL else min(MOST_FLIPS, int(max(10 * FLIPS, _FINE * together / level)))",
+        "test: condition to its opposite",
+    ): "how long a p-value near the level is drawn on: both ends are fine enough",
+    (
+        "leading.py",
+        "np.max(np.where(scale > 0, gaps / np.where(scale > 0, scale, 1.0), 0.0), axis=1), dtype=np.float64",
+        "ops.0: Gt to GtE",
+    ): "what has scale 0 has gaps of 0",
+    (
+        "keyword.py",
+        "fresh = (languages[0] == 0) & (part.languages[0] > 0)",
+        "ops.0: Gt to GtE",
+    ): "an entry is read only where its count is over 0",
+    (
+        "compact.py",
+        "return unit(vectors[:, :keep]) if 0 < keep < vectors.shape[1] else np.asarray(vectors, dtype=np.float32)",
+        "ops.1: Lt to LtE",
+    ): "all columns kept: the vectors are unit vectors already",
+    (
+        "significance.py",
+        "reach = skewness_corrected(middle, most + 6 * mean * squares, squares, n)",
+        "op: Mult to Div",
+    ): "a bound from which the search for the end begins",
+    (
+        "correcting.py",
+        "more = (chances >= 1) & ~sure",
+        "ops.0: GtE to Gt",
+    ): "a chance of just 1 is one of those that are sure in the next round",
+    (
+        "racing.py",
+        "best = values.mean(axis=1) >= values.mean(axis=1).max() - 1e-12",
+        "op: Sub to Add",
+    ): "the best has a p of 1 with or without this guard",
+    (
+        "spread.py",
+        "return [_spread(row, low, high if high > low else low + 1) if row else None for row in values]",
+        "ops.0: Gt to GtE",
+    ): "where all are alike 0 over 0 lands in the first bin too",
+    (
+        "significance.py",
+        "limits = np.where(np.isfinite(observed), finite - _ROUNDED * np.maximum(1.0, finite), np.inf).astype(np.float32)",
+        "op: Mult to Div",
+    ): "the allowance for rounding: no statistic falls between",
 }
 
 SWAPS: dict[type, type] = {

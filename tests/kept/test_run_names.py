@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from aventrik.core.errors import BadInput
@@ -74,10 +76,21 @@ class Kept:
         return self._runs
 
 
+def test_what_a_run_is_held_against_is_of_its_own_test_set_where_there_is_one() -> None:
+    runs = [run(1), replace(run(2), testset="drafted"), replace(run(3), testset="drafted"), run(4)]
+    store = Kept(runs)
+    assert run_named(store, "base", beside=runs[2]).id == 2  # not 4, which is later but asked other questions
+    assert run_named(store, "base", beside=runs[3]).id == 1
+    assert run_named(store, "4", beside=runs[2]).id == 4  # a number is that run whatever it was asked
+    assert (
+        run_named(Kept(runs[2:]), "base", beside=runs[2]).id == 4
+    )  # none of its own: the caller says why that won't do
+
+
 def test_one_run_is_named_or_it_is_said_why_not() -> None:
     store = Kept([run(1, "wide/a"), run(2, "wide/b"), run(3, label="night"), run(4, label="night")])
     assert run_named(store, "night").id == 4
-    assert run_named(store, "night", besides=4).id == 3
+    assert run_named(store, "night", beside=store.all()[3]).id == 3
     assert run_named(store, "wide/a").id == 1
     with pytest.raises(BadInput, match=r"'wide' means 2 runs, and this takes one: name it by its number, such as 2"):
         run_named(store, "wide")

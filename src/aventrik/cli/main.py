@@ -141,7 +141,7 @@ def _overview() -> str:
     return f"{head} real, why,\nand what does it cost?\n\nverbs:\n" + "\n".join(lines) + "\n" + EPILOG.rstrip()
 
 
-class _Parser(argparse.ArgumentParser):
+class _VerbParser(argparse.ArgumentParser):
     """A parser whose errors are JSON too when that was asked for."""
 
     as_json = False
@@ -155,7 +155,7 @@ class _Parser(argparse.ArgumentParser):
 
 def _run(verb: str, rest: list[str]) -> int:
     module = import_module(f"{__package__}.verbs.{verb}")
-    parser = _Parser(prog=f"aventrik {verb}", description=module.HELP)
+    parser = _VerbParser(prog=f"aventrik {verb}", description=module.HELP)
     parser.as_json = "--json" in rest
     module.arguments(parser)
     common = parser.add_argument_group("everywhere, before the verb too")

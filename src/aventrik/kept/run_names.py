@@ -54,10 +54,19 @@ def meant(runs: Sequence[Run], reference: str) -> list[Run]:
     return [*found, *(run for run in others if run.name not in {each.name for each in found})]
 
 
-def run_named(store: Store, reference: str, besides: int = 0) -> Run:
-    """The one run that is meant (see `meant`), of several with a label or tag the latest, `besides` the run of that number;
-    raises `BadInput` where it fits none, or several of a sweep."""
-    runs = [run for run in store.runs.all() if run.id != besides]
+def run_named(store: Store, reference: str, beside: Run | None = None) -> Run:
+    """The one run that is meant (see `meant`), of several with a label or tag the latest; raises `BadInput` where it fits
+    none, or several of a sweep.
+
+    `beside`: the run that it is to be held against; of a name, label or tag then another one is meant, where there is one on
+    the same test set the latest of these.
+    """
+    runs = store.runs.all()
+    if beside is not None:
+        runs = [run for run in runs if run.id != beside.id]
+        alike = [run for run in runs if run.testset == beside.testset]
+        numbered = any(str(run.id) == reference for run in runs)
+        runs = alike if not numbered and meant(alike, reference) else runs
     found = meant(runs, reference)
     if not found:
         raise unknown_run(runs, reference)

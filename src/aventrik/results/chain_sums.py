@@ -119,12 +119,21 @@ def _rewrites(
             if each.origin == number
         ]
         likes = [each.likeness for each, _ in pairs]
+        seconds, calls, money = costs.of(f"rewrite {number}")
         yield RewriteSum(
-            name, len(pairs), sum(each.dropped for each, _ in pairs), _mean(likes) if likes else None,
-            sum(bool(each.lost or each.added) for each, _ in pairs), sum(len(gain.found) for _, gain in pairs),
-            sum(len(gain.lost) for _, gain in pairs), sum(len(gain.found_first) for _, gain in pairs),
-            sum(len(gain.lost_first) for _, gain in pairs), *costs.of(f"rewrite {number}"),
-        )  # fmt: skip
+            name=name,
+            made=len(pairs),
+            dropped=sum(each.dropped for each, _ in pairs),
+            likeness=_mean(likes) if likes else None,
+            changed=sum(bool(each.lost or each.added) for each, _ in pairs),
+            found=sum(len(gain.found) for _, gain in pairs),
+            lost=sum(len(gain.lost) for _, gain in pairs),
+            found_first=sum(len(gain.found_first) for _, gain in pairs),
+            lost_first=sum(len(gain.lost_first) for _, gain in pairs),
+            seconds=seconds,
+            calls=calls,
+            money=money,
+        )
 
 
 def _steps(
@@ -140,12 +149,20 @@ def _steps(
         met = [flag for each in held for flag in each.met]
         first = [flag for each in held for flag in each.met_first]
         before = [account.lists[place - 1] for account in accounts] if place else held
+        seconds, calls, money = costs.of(f"step {place}") if place else (0.0, 0.0, 0.0)
         yield StepSum(
-            name, _mean([each.items for each in held]), _mean([each.tokens for each in held]),
-            _mean([each.first_tokens for each in held]), _mean(met) if met else None, _mean(first) if first else None,
-            sum(then.items > 0 and not now.items for then, now in zip(before, held)) if place else 0,
-            sum(each.unfound for each in ranked), *(costs.of(f"step {place}") if place else (0.0, 0.0, 0.0)),
-        )  # fmt: skip
+            name=name,
+            items=_mean([each.items for each in held]),
+            tokens=_mean([each.tokens for each in held]),
+            first_tokens=_mean([each.first_tokens for each in held]),
+            met=_mean(met) if met else None,
+            met_first=_mean(first) if first else None,
+            emptied=sum(then.items > 0 and not now.items for then, now in zip(before, held)) if place else 0,
+            unfound=sum(each.unfound for each in ranked),
+            seconds=seconds,
+            calls=calls,
+            money=money,
+        )
 
 
 def _mean(values: Sequence[float]) -> float:

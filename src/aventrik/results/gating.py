@@ -192,7 +192,7 @@ def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baselin
         return load_baseline(path), named
     if path.suffix == ".jsonl":
         raise BadInput(f"{path}: no such file; 'aventrik run CONFIG --baseline-file {named}' writes a baseline")
-    other = run_named(store, named, run.id)
+    other = run_named(store, named, run)
     return baseline_of(store, other), f"run {other.id} ({other.name})"
 
 

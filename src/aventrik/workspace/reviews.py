@@ -47,7 +47,7 @@ class Decision:
 _Size = Annotated[float, Field(gt=0, le=1)]
 
 
-class _Line(BaseModel):
+class _DecisionLine(BaseModel):
     model_config = ConfigDict(extra="ignore", strict=True)
 
     what: str = Field(min_length=1)
@@ -98,7 +98,7 @@ class Reviews:
                     content = orjson.loads(line)
                 except ValueError:  # told with its column
                     content = parsed_line(line, where)
-                self.every.append(Decision(**dict(_Line.model_validate(content))))
+                self.every.append(Decision(**dict(_DecisionLine.model_validate(content))))
             except BadInput as error:
                 self.broken.append((where, str(error).removeprefix(f"{where}: ")))
             except ValidationError as error:

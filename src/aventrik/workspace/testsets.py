@@ -21,23 +21,23 @@ from .toml import nearest
 _LONGEST = 100_000  # characters of a question or an answer
 
 
-class _Line(BaseModel):
+class _QuestionLine(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
 
 
-class _Span(_Line):
+class _Span(_QuestionLine):
     doc: str = Field(min_length=1)
     start: int = Field(-1, ge=-1, lt=2**53)
     end: int = Field(-1, ge=-1, lt=2**53)
     quote: str = ""
 
 
-class _Need(_Line):
+class _Need(_QuestionLine):
     fact: str = ""
     spans: list[_Span] = Field(min_length=1)
 
 
-class _Question(_Line):
+class _Question(_QuestionLine):
     id: str = Field(min_length=1, max_length=100)
     question: str = Field(min_length=1, max_length=_LONGEST)
     answer: str = Field("", max_length=_LONGEST)

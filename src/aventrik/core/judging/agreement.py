@@ -82,13 +82,25 @@ def agreement(pairs: Sequence[Pair], classes: Sequence[str] = (), seed: int = 0)
     worth = float(weights.sum() ** 2 / np.sum(weights**2))  # Kish's effective number
     low, high = share_interval(raw * worth, worth)
     counts = np.rint(_confusion(pairs, names, np.ones(len(pairs)))).astype(int)
+    groups = sorted({pair.group for pair in pairs if pair.group})
+    bins, error = _calibration(pairs)
     return RaterAgreement(
-        len(pairs), raw, low, high, kappa_of(pairs, names, seed), names,
-        tuple(tuple(int(each) for each in row) for row in counts),
-        tuple(_share(name, [p for p in pairs if p.person == name]) for name in names if counts[:, names.index(name)].any()),
-        tuple(_share(name, [p for p in pairs if p.group == name]) for name in sorted({p.group for p in pairs if p.group})),
-        *_calibration(pairs),
-    )  # fmt: skip
+        n=len(pairs),
+        raw=raw,
+        low=low,
+        high=high,
+        kappa=kappa_of(pairs, names, seed),
+        classes=names,
+        confusion=tuple(tuple(int(each) for each in row) for row in counts),
+        by_class=tuple(
+            _share(name, [pair for pair in pairs if pair.person == name])
+            for place, name in enumerate(names)
+            if counts[:, place].any()
+        ),
+        by_group=tuple(_share(name, [pair for pair in pairs if pair.group == name]) for name in groups),
+        bins=bins,
+        calibration_error=error,
+    )
 
 
 def kappa_of(pairs: Sequence[Pair], names: Sequence[str], seed: int = 0) -> Kappa:

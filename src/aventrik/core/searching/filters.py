@@ -62,7 +62,7 @@ Condition = ValueTest | JoinedConditions
 
 
 @dataclass(frozen=True)
-class _Token:
+class _FilterToken:
     kind: str
     text: str
     column: int
@@ -71,14 +71,14 @@ class _Token:
 @lru_cache(maxsize=64)
 def parse(condition: str) -> Condition:
     """The condition of a text; raises `BadInput` that names the column (from 1) at which it can't be understood."""
-    return _Parser(condition).whole()
+    return _FilterParser(condition).whole()
 
 
 _LONGEST = 10_000  # characters of a condition
 _DEEPEST = 50  # brackets and "not" within each other
 
 
-class _Parser:
+class _FilterParser:
     def __init__(self, condition: str) -> None:
         if len(condition) > _LONGEST:
             raise BadInput(f"where: a condition may have {_LONGEST:,} characters, not {len(condition):,}")
@@ -87,7 +87,7 @@ class _Parser:
         self._place = 0
         self._deep = 0
 
-    def _lexed(self) -> Iterable[_Token]:
+    def _lexed(self) -> Iterable[_FilterToken]:
         place = 0
         while self._condition[place:].strip():
             found = _LEX.match(self._condition, place)
@@ -101,19 +101,19 @@ class _Parser:
                 kind, text = "keyword", text.lower()
             elif kind in ("text", "quoted"):
                 text = text[1:-1].replace(text[0] * 2, text[0])
-            yield _Token(kind, text, found.start(found.lastgroup) + 1)
+            yield _FilterToken(kind, text, found.start(found.lastgroup) + 1)
             place = found.end()
-        yield _Token("end", "the end", len(self._condition) + 1)
+        yield _FilterToken("end", "the end", len(self._condition) + 1)
 
     def _wrong(self, column: int, reason: str) -> BadInput:
         shown = self._condition if len(self._condition) <= 200 else self._condition[:199] + "…"
         return BadInput(f"where, column {column}: {reason}, in: {shown}")
 
     @property
-    def _now(self) -> _Token:
+    def _now(self) -> _FilterToken:
         return self._tokens[self._place]
 
-    def _take(self, *texts: str) -> _Token | None:
+    def _take(self, *texts: str) -> _FilterToken | None:
         """The next token, if it is a keyword or sign that is one of the texts."""
         token = self._now
         if token.kind in ("keyword", "sign") and token.text in texts:
@@ -121,7 +121,7 @@ class _Parser:
             return token
         return None
 
-    def _need(self, *texts: str) -> _Token:
+    def _need(self, *texts: str) -> _FilterToken:
         token = self._take(*texts)
         if token is None:
             wanted = " or ".join(texts)

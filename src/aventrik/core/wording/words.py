@@ -60,7 +60,7 @@ class Word:
 
 
 @dataclass(frozen=True)
-class _Token:
+class _WordToken:
     """What a lower-cased token is wherever it stands: its parts as (word, term, content, light, weight)."""
 
     parts: tuple[tuple[str, str, bool, bool, float], ...]
@@ -70,14 +70,14 @@ class _Token:
 
 
 @lru_cache(maxsize=1 << 16)
-def _token(lower: str) -> _Token:
+def _token(lower: str) -> _WordToken:
     rows = []
     for part in _parted(lower):
         content = part not in STOP_WORDS
         light = not content or stem(part) in LIGHT
         rows.append((part, _term(part), content, light, _FUNCTION if not content else _LIGHT if light else 1.0))
     figure = value_of(lower) is not None and not month_of(lower)
-    return _Token(tuple(rows), figure, lower in _JOINING or lower in OPENING, lower in ("otherwise", "else"))
+    return _WordToken(tuple(rows), figure, lower in _JOINING or lower in OPENING, lower in ("otherwise", "else"))
 
 
 @lru_cache(maxsize=1 << 14)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import httpx
@@ -223,7 +224,12 @@ def test_material_over_the_context_is_cut_at_a_sentence_and_that_is_said() -> No
     model = language(handle, context=1024, reply_tokens=128)
     [reply] = model.perform([Task("summary", {"title": "", "headings": [], "passage": passage})])
     assert reply.notes == ("material was cut to fit the context",)
-    assert model.spent.notes == {"material was cut to fit the context": 1}
+    judged = {"question": "When?", "title": "", "headings": [], "passage": passage}
+    language(lambda request: chat('{"answered": true}'), context=1024, reply_tokens=128)
+    model.cuts.clear()
+    model.perform([Task("answered", judged), Task("stated", {"question": "Who?", "facts": ["x"], "answer": "y"})])
+    assert model.cuts == {"When?"}  # not the one that fitted
+    assert model.spent.notes == {"material was cut to fit the context": 2}
     before_the_fence = sent[0].rstrip().rsplit("\n--- end", 1)[0]
     assert before_the_fence.endswith("The lock keeper opens the gate at eight.")
     assert len(sent[0]) < len(passage)
@@ -322,6 +328,11 @@ def test_reranking_scores_go_to_their_passages() -> None:
 
     model = HttpReranker(HOUSE, transport=httpx.MockTransport(handle))
     assert model.score([("q", ["aa", "a", "aaa"]), ("q", [])]) == [[2.0, 1.0, 3.0], []]
+    assert model.cuts == set()
+    short = HttpReranker(replace(HOUSE, context=40), transport=httpx.MockTransport(handle))
+    short.score([("long?", ["The lock keeper opens the gate. " * 40, "a"]), ("short?", ["a", "b"])])
+    assert short.cuts == {"long?"}
+    assert short.spent.notes == {"a passage was cut to fit the reranking model": 1}
     lacking = HttpReranker(HOUSE, transport=httpx.MockTransport(lambda r: httpx.Response(200, json={"results": []})))
     with pytest.raises(Unavailable, match="not every passage got a score"):
         lacking.score([("q", ["a"])])
@@ -357,3 +368,37 @@ def test_no_more_than_the_allowed_are_under_way() -> None:
 
     assert sorted(each for ready in as_done(work, list(range(50)), 5) for each in ready) == list(range(50))
     assert most[0] == 5
+
+
+def test_where_a_model_runs_and_what_it_does_not_use_is_no_part_of_its_identity() -> None:
+    moved = replace(HOUSE, address=f"{HOUSE.address}/", price_in=3.0, concurrency=1)
+    assert HttpLanguageModel(moved).identity("answer") == HttpLanguageModel(HOUSE).identity("answer")
+    warmer = replace(HOUSE, temperature=0.7, reply_tokens=77)
+    assert HttpLanguageModel(warmer).identity("answer") != HttpLanguageModel(HOUSE).identity("answer")
+    assert HttpEmbedder(warmer).identity("query") == HttpEmbedder(HOUSE).identity("query")
+    assert HttpReranker(warmer).identity == HttpReranker(HOUSE).identity
+    other = replace(HOUSE, model="another")
+    assert HttpEmbedder(other).identity("query") != HttpEmbedder(HOUSE).identity("query")
+
+
+def test_calls_that_an_earlier_version_kept_are_not_asked_again() -> None:
+    calls = Memory()
+    asked: list[str] = []
+
+    def handle(request: httpx.Request) -> httpx.Response:
+        asked.append(str(request.url))
+        return chat('{"stated": [true]}')
+
+    model = language(handle, calls)
+    model.perform([STATED])
+    [call] = calls.calls.values()
+    chats = [model._chat(STATED)]
+    old = replace(call, key=model._keys(chats)[1][call.key])  # as it was named before: with the server's address
+    calls.calls.clear()
+    calls.keep([old])
+    asked.clear()
+    assert language(handle, calls).perform([STATED])[0].value == {"stated": [True]}
+    assert asked == []
+    assert set(calls.calls) == {call.key, old.key}
+    language(handle, calls, model="another").perform([STATED])
+    assert len(asked) == 1

@@ -15,7 +15,7 @@ from ..pipeline.codec import digest, encode
 from ..pipeline.resolved import WantedModel
 from ..pipeline.sources import sources_of
 from ..pipeline.stage import QUESTION, SOURCES, Node, needed
-from ..storage.protocols import Kept
+from ..storage.protocols import FAILED, Kept
 from .bench import Bench
 from .executors import Done, Work
 from .place import Place
@@ -76,7 +76,7 @@ class Passing:
         fresh: bool = False,
         failed: bool = False,
         progress: Callable[[int, int], None] = lambda done, total: None,
-        known: dict[str, tuple[str, bool]] | None = None,
+        known: dict[str, tuple[str, int]] | None = None,
     ) -> None:
         self.place = place
         self.bench: Bench = place.bench
@@ -87,8 +87,8 @@ class Passing:
         self._progress = progress
         self._through = 0  # questions that the stage under way is done with
         self._done = self._whole = 0  # stages that questions are through, one for each question; all of them
-        # ids that are known to have a result, with its digest and whether a model call failed: shared between runs
-        self._known: dict[str, tuple[str, bool]] = {} if known is None else known
+        # ids that are known to have a result, with its digest and its flaws: shared between runs
+        self._known: dict[str, tuple[str, int]] = {} if known is None else known
         self.underway = [Underway(question, dict(marks), dict(marks)) for question, marks in asked.marked]
         self.bench.sources.update(asked.records)
 
@@ -169,7 +169,7 @@ class Passing:
             return True
         if self._fresh and any(asks(wanted) for wanted in node.models.values()):
             return name not in self.bench.anew
-        return self._failed and self._known[name][1] and name not in self.bench.anew
+        return self._failed and bool(self._known[name][1] & FAILED) and name not in self.bench.anew
 
     def _make(
         self, node: Node, missing: Mapping[str, Underway], present: Mapping[str, str], count: int
@@ -271,13 +271,13 @@ class Passing:
             for name, lists in zip(each.names, zip(*rows)):
                 record = joined_hits(lists, top)
                 body = encode(record)
-                kept.append(Kept(name, node.name, digest(body), body, False, 0.0))
+                kept.append(Kept(name, node.name, digest(body), body))
                 self.bench.remember(name, record)
             results.keep(kept)
             results.drop([name for piece in work_by_shard(each, count) for name in piece.names])
             seconds = sum(one.seconds for one in some) + time.perf_counter() - began
             some = []
-            yield Done(marks=[(row.digest, False) for row in kept], seconds=seconds)
+            yield Done(marks=[(row.digest, 0) for row in kept], seconds=seconds)
 
     def _publish_condition(self) -> None:
         """Keeps the names that a filter lets pass among the results, for an executor that works elsewhere."""
@@ -285,7 +285,7 @@ class Passing:
         if condition is not None and key not in self._known:
             body = encode(sorted(condition))
             self.bench.store.results.keep([Kept(key, "condition", digest(body), body)])
-            self._known[key] = (digest(body), False)
+            self._known[key] = (digest(body), 0)
 
     def _publish(self, part: Sequence[tuple[str, Underway]], inputs: Mapping[str, str]) -> None:
         """Keeps the sources of questions among the results, for an executor that works elsewhere."""

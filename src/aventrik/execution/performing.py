@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping, Sequence
 from functools import partial
+from typing import Any
 
 import orjson
 
 from ..pipeline.codec import digest, encode
 from ..pipeline.registry import chain
 from ..pipeline.stage import DOCUMENT, QUESTION
-from ..storage.protocols import Kept
+from ..storage.protocols import CUT, FAILED, Kept
 from .bench import Bench
 from .executors import Done, Work
 from .executors.here import LocalExecutor
@@ -39,19 +41,39 @@ def perform(bench: Bench, work: Work) -> Done:
         if source is not None and place.keys.scope(source) == QUESTION
     }
     wide = place.wide(node, work.shard)  # opened before the clock of this stage starts
+    models = [bench.models.get(wanted) for wanted in node.models.values()]
+    cuts = [found for model in models if (found := getattr(model, "cuts", None)) is not None]
+    for found in cuts:
+        found.clear()
     before, began = bench.models.whole(node.models.values()), time.perf_counter()
     records = place.of_questions(node, {**wide, **inputs})
     seconds = time.perf_counter() - began
     cost = [(now - then) / len(records) for now, then in zip(bench.models.whole(node.models.values()), before)]
+    cut = _cut(set().union(*cuts), inputs, records) if cuts else [False] * len(records)
     rows = []
-    for name, record in zip(work.names, records):
+    for place_, (name, record) in enumerate(zip(work.names, records)):
         body = encode(record)
-        failed = bool(getattr(record, "failure", ""))
+        flaws = FAILED * bool(getattr(record, "failure", "")) | CUT * cut[place_]
         costs = (cost[0], cost[1], cost[2], cost[3])
-        rows.append(Kept(name, node.name, digest(body), body, failed, seconds / len(records), costs))
+        rows.append(Kept(name, node.name, digest(body), body, flaws, seconds / len(records), costs))
         bench.remember(name, record)
     bench.store.results.keep(rows)
-    return Done(marks=[(row.digest, row.failed) for row in rows], seconds=seconds)
+    return Done(marks=[(row.digest, row.flaws) for row in rows], seconds=seconds)
+
+
+def _cut(texts: set[str], inputs: Mapping[str, Sequence[Any]], records: Sequence[Any]) -> list[bool]:
+    """Of each question whether something was cut for it: `texts` are the questions and claims for which models cut what they
+    were given. Where none of these can be told to be a question's, all of them count."""
+    if not texts:
+        return [False] * len(records)
+    found = []
+    for place, record in enumerate(records):
+        own = {each[place].text for name, each in inputs.items() if name == "wording"}
+        own |= {text for name, each in inputs.items() if name == "queries" for text in each[place].texts}
+        own |= {verdict.claim for verdict in getattr(record, "verdicts", ())}
+        own |= {text for text in getattr(record, "texts", ()) if isinstance(text, str)}
+        found.append(bool(own & texts))
+    return found if any(found) else [True] * len(records)
 
 
 def _placed(bench: Bench, work: Work) -> Place:

@@ -68,6 +68,23 @@ class Models:
             return " ".join(dict.fromkeys(self.get(wanted).identity(task) for task in wanted.use))
         return str(self.get(wanted).identity)
 
+    def pieces(self, wanted: WantedModel) -> dict[tuple[str, str], str]:
+        """The identity of a model taken apart: (kind, name) → value, of the model itself and of each of its prompts. Of a
+        built-in embedding model nothing: all of it is settings and program."""
+        if wanted.kind == "tokenizer":
+            path = Path(wanted.name)
+            return {("models", f"the tokenizer '{wanted.name}'"): self.identity(wanted)} if path.is_file() else {}
+        if wanted.kind == "database" or (wanted.kind == "embedding" and wanted.name in embedding.MODELS):
+            return {}
+        if wanted.kind != "language":
+            use = f" ({wanted.use[0]})" if wanted.kind == "embedding" else ""
+            return {("models", f"the model '{wanted.name}'{use}"): self.identity(wanted)}
+        model = self.get(wanted)
+        if hasattr(model, "prompt"):
+            found = {("models", f"the model '{wanted.name}'"): str(model.connection.writing_key)}
+            return found | {("prompts", f"the prompt '{task}'"): model.prompt(task).key for task in wanted.use}
+        return {("models", f"the model '{wanted.name}' ({task})"): str(model.identity(task)) for task in wanted.use}
+
     def description(self, wanted: WantedModel) -> dict[str, Any]:
         """What a run keeps of a model: its name and kind, where it is and what it is called there, never a key."""
         found: dict[str, Any] = {"name": wanted.name, "kind": wanted.kind, "identity": self.identity(wanted)}

@@ -40,11 +40,6 @@ def marks_of(row: RunQuestion) -> tuple[str, str]:
     return content_key(scored)[:_MARK], content_key(listed)[:_MARK] if listed else ""
 
 
-def of_list(measure: str) -> bool:
-    """Whether a measure is of a ranked list, and of nothing else."""
-    return plain(measure) in MEASURES and MEASURES[plain(measure)].of in ("list", "ranking")
-
-
 def is_judged(measure: str, own: Sequence[str] = ()) -> bool:
     """Whether a measure is a judge's word."""
     name = plain(measure)
@@ -90,6 +85,7 @@ def baseline_of(store: Store, run: Run, measures: Sequence[str] | None = None) -
         stages=dict(run.made.get("stages", {})),
         settings={name: value for name, value in _plain(settings_of(run)).items() if value is not None},
         evidence={doc: contents[doc][:12] for doc in evidence},
+        basis=run.made.get("basis", {}),
         questions=questions,
     )
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain
@@ -20,27 +20,31 @@ from ..core.measures import Scores
 from ..core.measures.loss import Losses
 from ..pipeline.codec import decode, encode
 from ..pipeline.judges import criterion_of, judge_of, stage_name
-from ..storage.protocols import Run, RunQuestion, Store
+from ..storage.protocols import CUT, FAILED, Run, RunQuestion, Store
 from ..workspace.toml import nearest
 
-VERSION = 1  # of what is kept; raise it when what is read out of results changes
-_FAILING = ("brought", "answer", "verdicts", "criterion", "agreement", "retrieval scores")
+VERSION = 2  # of what is kept; raise it when what is read out of results changes
 _SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
 _BY_JUDGE = ("hallucinated", "groundedness", "contradicted-claims", "unfound-claims", "relevance", "correctness")
 COSTS = ("seconds", "calls", "model-tokens", "money")
 _TOGETHER = 16  # runs whose results are read at a time
 
 
+Flawed = dict[str, frozenset[str]]  # by stage the keys of questions
+
+
 @dataclass(frozen=True)
 class RunSheet:
     """The questions of a run by their keys: the id that the run gives each, the document that it is about ("" for none),
-    at which stages its needs were lost, whether something failed on the way; all scores and costs; and for each question
-    a mark, which is the same where all that was measured came of the same results."""
+    at which stages its needs were lost; the keys of the questions of which a call failed, and of those for which something
+    was cut to fit a model, by the stage where it happened; all scores and costs; and for each question a mark, which is the
+    same where all that was measured came of the same results."""
 
     ids: dict[str, str]
     clusters: dict[str, str]
     lost: dict[str, tuple[str, ...]]
-    failed: frozenset[str]
+    failed: Flawed
+    cut: Flawed
     scores: Sheet
     marks: dict[str, str]
 
@@ -98,8 +102,8 @@ def _read(store: Store, runs: Sequence[Run]) -> list[RunSheet]:
                 scored[found] = kind
     values = {name: decode(scored[name], body) for name, body in store.results.values(list(scored)).items()}
     costs = store.results.costs(list(every))
-    failing = {name for name, (_, failed) in store.results.digests(list(every)).items() if failed}
-    return [_sheet(run, rows, values, costs, failing) for run, rows in zip(runs, questions)]
+    flaws = {name: flaws for name, (_, flaws) in store.results.digests(list(every)).items() if flaws}
+    return [_sheet(run, rows, values, costs, flaws) for run, rows in zip(runs, questions)]
 
 
 def scores_of(node: str) -> type | None:
@@ -112,12 +116,13 @@ def _sheet(
     questions: Sequence[RunQuestion],
     kept: Mapping[str, Any],
     costs: Mapping[str, tuple[float, float, float, float, float]],
-    failing: set[str],
+    flaws: Mapping[str, int],
 ) -> RunSheet:
     scores: dict[str, dict[str, float]] = {}
     lost: dict[str, tuple[str, ...]] = {}
     clusters: dict[str, str] = {}
-    failed: set[str] = set()
+    failed: dict[str, set[str]] = {}
+    cut: dict[str, set[str]] = {}
     marks: dict[str, str] = {}
     for question in questions:
         results = question.results
@@ -128,10 +133,22 @@ def _sheet(
         needs = question.body.get("needs") or []
         clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
         marks[question.key] = content_key([results[name] for name in sorted(results) if scores_of(name)])[:16]
-        if any(found in failing for name, found in results.items() if stage_name(name) in _FAILING):
-            failed.add(question.key)
+        for name, found in results.items():
+            if flaws.get(found, 0) & FAILED and not _joined(name, results):
+                failed.setdefault(stage_name(name), set()).add(question.key)
+            if flaws.get(found, 0) & CUT:
+                cut.setdefault(stage_name(name), set()).add(question.key)
     ids = {question.key: question.id for question in questions}
-    return RunSheet(ids, clusters, lost, frozenset(failed), Sheet.of(scores), marks)
+    return RunSheet(ids, clusters, lost, _frozen(failed), _frozen(cut), Sheet.of(scores), marks)
+
+
+def _frozen(found: Mapping[str, Iterable[str]]) -> Flawed:
+    return {stage: frozenset(keys) for stage, keys in sorted(found.items())}
+
+
+def _joined(node: str, results: Mapping[str, str]) -> bool:
+    """Whether a node only joins what others gave, whose failures are told there."""
+    return node == "queries" and any(name.startswith("rewrite ") for name in results)
 
 
 def row_of(results: Mapping[str, str], kept: Mapping[str, Any]) -> dict[str, float]:
@@ -171,7 +188,8 @@ def _packed(sheet: RunSheet) -> bytes:
         "ways": list(kinds),
         "lost": [kinds[sheet.lost[key]] for key in keys],
         "marks": [sheet.marks[key] for key in keys],
-        "failed": sorted(sheet.failed),
+        "failed": {stage: sorted(keys) for stage, keys in sheet.failed.items()},
+        "cut": {stage: sorted(keys) for stage, keys in sheet.cut.items()},
         "names": names,
     }
     rows = np.array([sheet.scores.columns[name] for name in names], dtype="<f8")
@@ -194,7 +212,8 @@ def _unpacked(body: bytes) -> RunSheet | None:
         marks = dict(zip(keys, own["marks"], strict=True))
     except (ValueError, KeyError, TypeError, IndexError):
         return None
-    return RunSheet(ids, clusters, lost, frozenset(own["failed"]), Sheet(keys, dict(zip(names, values))), marks)
+    flawed = [_frozen(own[each]) for each in ("failed", "cut")]
+    return RunSheet(ids, clusters, lost, flawed[0], flawed[1], Sheet(keys, dict(zip(names, values))), marks)
 
 
 @lru_cache(maxsize=64)

@@ -11,17 +11,18 @@ from ..core.errors import BadInput
 from ..core.measures import Measure, measure
 from ..storage.protocols import Run, Store
 from ..workspace.configuration import Configuration
-from .sheets import run_sheets
+from .sheets import Flawed, run_sheets
 
 
 @dataclass(frozen=True)
 class RunSide:
-    """A run as a side, the id that it gives each question key, the keys of questions that failed, and of each question a
-    mark: the same in two runs where all scores came of the same results."""
+    """A run as a side, the id that it gives each question key, what its questions rest on (`failed` and `cut`, see
+    `RunSheet`), and of each question a mark: the same in two runs where all scores came of the same results."""
 
     side: Side
     ids: dict[str, str]
-    failed: frozenset[str]
+    failed: Flawed
+    cut: Flawed
     marks: dict[str, str]
 
 
@@ -47,7 +48,7 @@ def sides_of(store: Store, runs: Sequence[Run]) -> list[RunSide]:
     found = []
     for run, sheet in zip(runs, run_sheets(store, runs)):
         side = Side(run.name, settings_of(run), sheet.scores, sheet.lost, sheet.clusters, own_of(run))
-        found.append(RunSide(side, sheet.ids, sheet.failed, sheet.marks))
+        found.append(RunSide(side, sheet.ids, sheet.failed, sheet.cut, sheet.marks))
     return found
 
 

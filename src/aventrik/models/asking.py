@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any, TypedDict, Unpack
 
 import httpx
@@ -28,11 +29,16 @@ class ModelCalls:
         self._made: set[str] = set()
 
     def all(
-        self, keys: Sequence[str], items: Mapping[str, Any], work: Callable[[Any], Awaitable[Call]]
+        self,
+        keys: Sequence[str],
+        items: Mapping[str, Any],
+        work: Callable[[Any], Awaitable[Call]],
+        earlier: Mapping[str, str] | None = None,
     ) -> dict[str, Call]:
-        """The call of each key, made by `work(items[key])` where it is missing; equal ones are asked once."""
+        """The call of each key, made by `work(items[key])` where it is missing; equal ones are asked once. `earlier`: the
+        key under which an earlier version of the program kept it."""
         unique = list(dict.fromkeys(keys))
-        known = {} if self._fresh else self.calls.find(unique)
+        known = {} if self._fresh else found_of(self.calls, unique, earlier or {})
         known.update(self.calls.find([key for key in unique if key in self._made]))
         self.spent.kept += sum(key in known for key in keys)
         todo = [key for key in unique if key not in known]
@@ -60,6 +66,19 @@ class ModelCalls:
         return turns(self.calls, todo, max(_TAKEN_ON, 4 * self._concurrency))
 
 
+def found_of(calls: CallStore, keys: Sequence[str], earlier: Mapping[str, str]) -> dict[str, Call]:
+    """The kept calls of some keys; what stands under an `earlier` key of one is kept under its own from now on."""
+    known = calls.find(keys)
+    missing = [key for key in keys if key not in known and key in earlier]
+    if not missing:
+        return known
+    old = calls.find([earlier[key] for key in missing])
+    taken = {key: replace(old[earlier[key]], key=key) for key in missing if earlier[key] in old}
+    if taken:
+        calls.keep(list(taken.values()))
+    return known | taken
+
+
 class Link(TypedDict, total=False):
     """What a process asks servers with, each with a default: where calls are kept (in memory), whether what is kept counts
     (`fresh`: only if it was made here), how bytes travel, who is told of progress and of waiting, and the limits that are
@@ -85,6 +104,7 @@ class Server:
         self._asking = ModelCalls(
             self._kept, connection.concurrency, self._fresh, link.get("progress", lambda done, total: None)
         )
+        self.cuts: set[str] = set()  # the questions, claims or texts for which something was cut since it was cleared
         self._link = link
         self._caller: Caller | None = None
 

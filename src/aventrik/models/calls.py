@@ -10,6 +10,7 @@ from typing import Any, Protocol
 COUNTED = ("calls", "kept", "failed", "tokens_in", "tokens_out", "money")
 WHOLE = ("whole_calls", "whole_tokens_in", "whole_tokens_out", "whole_money")
 CUT = "a text was cut to fit the embedding model"
+CUT_PASSAGE = "a passage was cut to fit the reranking model"
 POOLED = "the embedding server gave a vector for each token, and their mean was taken"
 
 

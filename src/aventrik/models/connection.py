@@ -37,8 +37,19 @@ class Connection:
     temperature: float = 0.0
 
     @property
-    def key(self) -> str:
-        """What replies depend on: which model, where, and how it is asked."""
+    def writing_key(self) -> str:
+        """What the replies of a language model depend on: which model, and how it is asked. Where it runs is no part of it:
+        the same model on another server gives what is kept already."""
+        return content_key("writes", self.model, self.temperature, self.reply_tokens, self.context)
+
+    @property
+    def reading_key(self) -> str:
+        """The same of a model that embeds or scores: which one, and how much it reads."""
+        return content_key("reads", self.model, self.context)
+
+    @property
+    def earlier_key(self) -> str:
+        """What keys of calls were made of by earlier versions, whose calls still count."""
         return content_key(self.address, self.model, self.temperature, self.reply_tokens, self.context)
 
     def secret(self) -> Secret:

@@ -10,7 +10,7 @@ from typing import Any, Unpack
 from ..core.keys import content_key
 from ..core.protocols import Reply, Task
 from ..core.text import count_tokens, sentences
-from .asking import Link, Server
+from .asking import Link, Server, found_of
 from .background import run
 from .caller import Posted, Refused
 from .calls import Call
@@ -38,32 +38,40 @@ class HttpLanguageModel(Server):
         return self._prompts[task]
 
     def identity(self, task: str) -> str:
-        """Server, model, settings and wording."""
-        return f"{self.connection.key} {self.prompt(task).key}"
+        """Model, settings and wording."""
+        return f"{self.connection.writing_key} {self.prompt(task).key}"
 
     def perform(self, tasks: Sequence[Task]) -> list[Reply]:
         """A reply to each task. What the call store has is not asked again; equal tasks are asked once."""
         chats = [self._chat(task) for task in tasks]
-        keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
+        keys, earlier = self._keys(chats)
         items = {key: (key, task, chat) for key, task, (chat, _) in zip(keys, tasks, chats)}
-        known = self._asking.all(keys, items, self._finished)
+        known = self._asking.all(keys, items, self._finished, earlier)
         return [self._reply(task, known[key], notes) for task, key, (_, notes) in zip(tasks, keys, chats)]
 
     def recall(self, tasks: Sequence[Task], wordings: Mapping[str, str]) -> list[tuple[Call | None, Reply]]:
         """The kept call of each task, asked in the given wordings (those of now for other tasks), and what its reply
         comes to; asks nobody."""
         chats = [self._chat(task, wordings.get(task.name, "")) for task in tasks]
-        keys = [content_key("chat", self.connection.key, chat) for chat, _ in chats]
-        known = self._kept.find(list(dict.fromkeys(keys)))
+        keys, earlier = self._keys(chats)
+        known = found_of(self._kept, list(dict.fromkeys(keys)), earlier)
         gone = Reply(None, "the call is not kept")
         return [
             (known.get(key), self._reply(task, known[key], notes) if key in known else gone)
             for task, key, (_, notes) in zip(tasks, keys, chats)
         ]
 
+    def _keys(self, chats: Sequence[tuple[Any, tuple[str, ...]]]) -> tuple[list[str], dict[str, str]]:
+        """The key of each chat's call, and of each of these that of earlier versions."""
+        keys = [content_key("chat", self.connection.writing_key, chat) for chat, _ in chats]
+        old = (content_key("chat", self.connection.earlier_key, chat) for chat, _ in chats)
+        return keys, dict(zip(keys, old))
+
     def _reply(self, task: Task, call: Call, notes: tuple[str, ...]) -> Reply:
         for note in notes:
             self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
+        if notes:
+            self.cuts.add(str(task.fields.get("question", task.fields.get("claim", ""))))
         if call.failure:
             return Reply(None, call.failure, notes)
         try:

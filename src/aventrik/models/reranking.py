@@ -13,7 +13,7 @@ from ..core.text import count_tokens
 from .asking import Link, Server
 from .background import run
 from .caller import Refused
-from .calls import Call
+from .calls import CUT_PASSAGE, Call
 from .connection import Connection
 from .language import cut_to
 
@@ -25,18 +25,25 @@ class HttpReranker(Server):
 
     def __init__(self, connection: Connection, **link: Unpack[Link]) -> None:
         super().__init__(connection, **link)
-        self.identity = connection.key
+        self.identity = connection.reading_key
 
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:
         """For each (question, passages) a score a passage, higher is better; raises `Unavailable`."""
-        keys = [content_key("rerank", self.connection.key, question, list(texts)) for question, texts in pairs]
+        for question, texts in pairs:
+            room = self._room(question)
+            if cut := sum(len(text) > room and count_tokens(text) > room for text in texts):
+                self.cuts.add(question)
+                self.spent.notes[CUT_PASSAGE] = self.spent.notes.get(CUT_PASSAGE, 0) + cut
+        asked = [(question, list(texts)) for question, texts in pairs]
+        keys = [content_key("rerank", self.connection.reading_key, *each) for each in asked]
+        earlier = {key: content_key("rerank", self.connection.earlier_key, *each) for key, each in zip(keys, asked)}
         items = {key: (key, pair) for key, pair in zip(keys, pairs) if pair[1]}
-        known = self._asking.all([key for key in keys if key in items], items, self._one)
+        known = self._asking.all([key for key in keys if key in items], items, self._one, earlier)
         return [list(known[key].reply) if pair[1] else [] for key, pair in zip(keys, pairs)]
 
     async def _one(self, item: tuple[str, tuple[str, Sequence[str]]]) -> Call:
         key, (question, texts) = item
-        room = max(16, self.connection.context - count_tokens(question))
+        room = self._room(question)
         shown = [text if count_tokens(text) <= room else cut_to(text, count_tokens(text) - room) for text in texts]
         tokens = sum(map(count_tokens, [question, *shown]))
         body = {"model": self.connection.model, "query": question, "documents": shown, "top_n": len(shown)}
@@ -46,6 +53,10 @@ class HttpReranker(Server):
             raise Unavailable(f"model '{self.connection.name}': {error}") from None
         scores = self._scores(posted.body, len(shown))
         return self.finished(key, "rerank", body, scores, "", (tokens, 0), [posted])
+
+    def _room(self, question: str) -> int:
+        """Tokens of a passage that the model reads beside a question."""
+        return max(16, self.connection.context - count_tokens(question))
 
     def _scores(self, body: dict[str, Any], count: int) -> list[float]:
         who = f"model '{self.connection.name}'"

@@ -13,7 +13,7 @@ from ..core.errors import Unavailable
 from ..core.keys import content_key
 from ..core.protocols import State
 from ..core.text import count_tokens
-from .asking import Link, Server
+from .asking import Link, Server, found_of
 from .background import as_done, run
 from .caller import Refused
 from .calls import CUT, POOLED, Call, turns
@@ -38,7 +38,7 @@ class HttpEmbedder(Server):
 
     def identity(self, use: str) -> str:
         """What the vectors of passages, or of queries, depend on: a prefix of the other kind is no part of it."""
-        return content_key(self.connection.key, self._prefixes[use])
+        return content_key(self.connection.reading_key, self._prefixes[use])
 
     def fit(self, texts: Callable[[], Iterable[str]]) -> State:
         """Nothing to learn."""
@@ -47,8 +47,13 @@ class HttpEmbedder(Server):
     def embed(self, texts: Sequence[str], state: State, kind: str = "passage") -> npt.NDArray[np.float32]:
         """Unit vectors; raises `Unavailable` for a vector that is not finite or of another length than those before."""
         whole = [self._fitting(self._prefixes[kind] + text) for text in texts]
-        keys = [content_key("vector", self.connection.key, text) for text in whole]
-        known = self._kept.find([key for key in dict.fromkeys(keys) if not self._fresh or key in self._made])
+        self.cuts.update(
+            text for text, shown in zip(texts, whole) if len(shown) < len(self._prefixes[kind]) + len(text)
+        )
+        keys = [content_key("vector", self.connection.reading_key, text) for text in whole]
+        earlier = {key: content_key("vector", self.connection.earlier_key, text) for key, text in zip(keys, whole)}
+        wanted = [key for key in dict.fromkeys(keys) if not self._fresh or key in self._made]
+        known = found_of(self._kept, wanted, {} if self._fresh else earlier)
         self.spent.kept += sum(key in known for key in keys)
         waiting = {key: text for key, text in zip(keys, whole) if key not in known}
         together = _AT_ONCE * max(8, 2 * self.connection.concurrency)
@@ -71,6 +76,11 @@ class HttpEmbedder(Server):
             self.spent.used(known[key], 1 / _AT_ONCE)
         rows = [self._checked(np.frombuffer(known[key].reply, dtype=np.float32)) for key in keys]
         return unit(np.stack(rows)) if rows else np.zeros((0, max(1, self._length)), np.float32)
+
+    def cut_count(self, texts: Iterable[str]) -> int:
+        """How many passages are longer than the model's context."""
+        prefix, room = self._prefixes["passage"], self.connection.context
+        return sum(len(prefix) + len(text) > room and count_tokens(prefix + text) > room for text in texts)
 
     def _fitting(self, text: str) -> str:
         over = count_tokens(text) - self.connection.context

@@ -119,6 +119,7 @@ def _runs(found: Comparison) -> Iterator[dict[str, Any]]:
             "baseline": place == found.baseline, "best": bool(lead and twin == lead.best),
             "may_be_best": lead.p.get(twin) if lead else None, "chance_of_best": lead.chance.get(twin) if lead else None,
             "declined": found.declined[place][0], "failed": found.failures[place],
+            "health": found.health[place].in_words,
             **{f"cost_{name}": value for name, value in found.costs[place].items()},
             "settings": dict(found.sides[place].settings),
         }  # fmt: skip

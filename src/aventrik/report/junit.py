@@ -44,6 +44,8 @@ def limit_told(check: Check) -> str:
     what = check.measure + (f", {check.group}" if check.group else "")
     if check.way == "gone":
         return f"{what}: at most {check.allowed:.0%} gone"
+    if check.way == "failures":
+        return f"{what}: at most {check.allowed:.0%} of the questions"
     way = {"least": "at least", "most": "at most", "drop": "worse by at most"}[check.way]
     margin = f", within {check.margin:g}" if check.margin else ""
     allowed = f"{check.allowed:.4g}" if check.share is None else f"{check.share:.0%}"
@@ -53,7 +55,7 @@ def limit_told(check: Check) -> str:
 def found_told(check: Check) -> str:
     """What was found at a limit, in a few words."""
     held = check.held
-    if held is None or check.way == "gone":
+    if held is None or check.way in ("gone", "failures"):
         return check.why
     sign = "+" if check.way == "drop" else ""
     told = f"{held.value:{sign}.4g} [{held.low:{sign}.4g} {held.high:{sign}.4g}] on {held.n} questions"

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from ..core.comparing.differences import ALPHA
 from ..execution.open_workspace import OpenWorkspace
+from ..kept.provenance import Unexplained
 from ..people.question_agreement import rejected_since
 from ..questions.likeness import doubts_of
 from ..results.comparison import Comparison
@@ -15,6 +16,8 @@ from .figures import kappa_told
 
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
 _TOLD = 8  # runs that a line tells of
+_APART = 5  # parts in which runs differ that are told
+_RUNS = 6  # runs of each value of one that are named
 
 
 @dataclass(frozen=True)
@@ -27,10 +30,13 @@ class Note:
 
 def warnings_of(found: Comparison) -> Iterator[str]:
     """What else the runs differ in, and which questions are left out."""
-    if found.apart:
+    if found.unexplained:
+        told = "; ".join(_apart(found, each) for each in found.unexplained[:_APART])
+        more = f"; and {len(found.unexplained) - _APART} more" if len(found.unexplained) > _APART else ""
         yield (
-            f"these runs differ in {', '.join(found.apart)} too: a difference between them is not one of settings alone; "
-            f"contributions are of the runs that are like the baseline in this ({_bases(found)})"
+            f"these runs differ in what no setting explains: {told}{more}. A difference between such runs is not one of "
+            "settings alone; contributions are of the runs that are like the baseline in all that can change "
+            f"{found.measure}"
         )
     if found.documents:
         numbers = [run.id for run in found.runs]
@@ -83,10 +89,14 @@ def notes_of(found: Comparison) -> Iterator[Note]:
                 f"judges of run {found.runs[place].id}: {other} says of {each.raw:.0%} of {each.n} claims what {first} says, "
                 f"kappa {kappa_told(each)}"
             )
-    if any(found.failures):
-        failed = [place for place, count in enumerate(found.failures) if count]
-        told = _each(found, failed, lambda place: str(found.failures[place]))
-        yield Note(f"questions without a sound answer or judgement, left out of the answer measures: {told}", True)
+    flawed = [place for place, each in enumerate(found.health) if not each.well]
+    if flawed:
+        told = _each(found, flawed, lambda place: found.health[place].in_words)
+        yield Note(
+            f"not all went well: {told}. What has no sound answer or judgement is left out of the answer measures; "
+            "--retry-failed makes what failed again",
+            True,
+        )
 
 
 def _draws(found: Comparison) -> int:
@@ -119,12 +129,19 @@ def _untold(found: Comparison) -> Iterator[Note]:
         yield Note(f"claims too far in wording for the judge to tell: {told}; they count for neither side")
 
 
-def _bases(found: Comparison) -> str:
-    """For each run, where it differs, by what it was judged."""
-    judges = {str(run.made.get("judge", "unknown")) for run in found.runs}
-    if len(judges) > 1:
-        return ", ".join(f"run {run.id} judged by {run.made.get('judge', 'unknown')}" for run in found.runs)
-    return ", ".join(f"run {run.id} on documents {run.corpus[:6]}" for run in found.runs)
+def _apart(found: Comparison, each: Unexplained) -> str:
+    """One part, and which runs have it alike: "cover (run 1: 0.9; runs 2 and 3: 1)"."""
+    groups: dict[str, list[int]] = {}
+    for run, value in zip(found.runs, each.values):
+        if value:
+            groups.setdefault(value, []).append(run.id)
+    plain = each.kind in ("judge", "measuring")
+    told = []
+    for value, runs in groups.items():
+        some = ", ".join(map(str, runs[:_RUNS])) + (", …" if len(runs) > _RUNS else "")
+        shown = value if plain else value if len(value) <= _RUNS else value[:6]
+        told.append(f"run{'s' if len(runs) > 1 else ''} {some}: {shown}")
+    return f"{each.what} ({'; '.join(told)})"
 
 
 def _behind(found: Comparison, measure: str) -> str:

@@ -19,8 +19,9 @@ from ..core.errors import BadInput
 from ..core.judging.agreement import RaterAgreement as Agreed
 from ..core.measures import MEASURES, plain
 from ..corpora.changes import Changes, changes_between, without_evidence
-from ..kept.baselines import judge_told
 from ..kept.facets import facets_of
+from ..kept.health import health_of
+from ..kept.provenance import Unexplained, unexplained
 from ..kept.run_names import run_named
 from ..kept.sheets import COSTS
 from ..kept.sides import RunSide, sides_of
@@ -46,14 +47,6 @@ _COLUMNS = (
     "relevance",
     "correctness",
 )
-# What a run was measured by and on; runs that differ in one of these differ not by their settings alone.
-_BASIS = {
-    "judge": "the judge",
-    "corpus": "the documents",
-    "cover": "cover",
-    "cut_offs": "the cut-offs",
-    "format": "the version of the program",
-}
 
 
 def compare(
@@ -93,10 +86,10 @@ def compare(
     scored = board(sides, measure, by_document)
     order = _ordered(scored, twins)
     shown = order if every else first_of(order, twins[first])
+    apart = unexplained(chosen)
     alike = [
-        place for place, run in enumerate(chosen)
-        if all(_basis(run, b) == _basis(chosen[first], b) for b in _BASIS) and not run.made.get("outside")
-    ]  # fmt: skip
+        place for place, run in enumerate(chosen) if not run.made.get("outside") and _same(apart, place, first, measure)
+    ]
     among = [sides[place] for place in alike]  # that differ by their settings alone
     distinct = [place for place in order if np.isfinite(scored.values[place]).any()]
     against_base = _contrasts(sides, twins, first, measure, seed, by_document, shown)
@@ -128,13 +121,14 @@ def compare(
         if several
         else [],
         flips=moved(sides[against], sides[best], measure) if several else [],
-        failures=[sum(key in found.failed for key in shared) if found.failed else 0 for found in whole],
+        health=[health_of(run, found, shared) for run, found in zip(chosen, whole)],
         declined=[_declined(side) for side in sides],
         shared=len(shared),
         left_out=[len(found.side.sheet) - len(shared) - len(moved_on) for found in whole],
         evidence_gone=moved_on,
         documents=_changes(store, chosen),
-        apart=[told for name, told in _BASIS.items() if len({str(_basis(run, name)) for run in chosen}) > 1],
+        apart=[each.what for each in apart],
+        unexplained=apart,
         alike=alike,
         by_document=by_document,
         ids={key: name for found in whole[:1] for key, name in found.ids.items()},
@@ -308,8 +302,13 @@ def _narrowed(side: Side, keys: Sequence[str]) -> Side:
     return replace(side, scores=side.sheet.narrowed(keys), lost={key: side.lost[key] for key in keys})
 
 
-def _basis(run: Run, name: str) -> Any:
-    return judge_told(run) if name == "judge" else run.made.get(name)
+def _same(apart: Sequence[Unexplained], place: int, other: int, measure: str) -> bool:
+    """Whether two runs differ in nothing that can change a measure, but for their settings."""
+    return all(
+        each.values[place] == each.values[other] or not each.values[place] or not each.values[other]
+        for each in apart
+        if each.concerns(measure)
+    )
 
 
 def _nothing_shared(runs: Sequence[Run]) -> str:

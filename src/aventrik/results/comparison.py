@@ -16,6 +16,8 @@ from ..core.judging.agreement import RaterAgreement as Agreed
 from ..core.measures import Measure
 from ..corpora.changes import Changes
 from ..kept.facets import facets_of
+from ..kept.health import RunHealth
+from ..kept.provenance import Unexplained
 from ..storage.protocols import Run
 from .best import Leading
 
@@ -33,11 +35,12 @@ class Comparison:
 
     `twins`: for each run the one that stands for all that came to the same by the same results; `order`: those, the best
     first; `shown`: those of them for which everything was worked out. `apart` says in which respects beside their
-    settings the runs differ; `shared` is the number of questions that all have, `left_out` of each run those that it has
+    settings the runs differ, `unexplained` with whose values, and `alike` are those that differ from the baseline in none that
+    can change the measure; `shared` is the number of questions that all have, `left_out` of each run those that it has
     beside; `evidence_gone` has the ids of questions that are left out because their evidence stands in the documents of
     some runs alone, `documents` what changed from those of the oldest run to those of the newest. `declined` of each run how
     many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
-    `failures` how many have no sound answer or judgement. `groups` and `flips` are
+    `health` what its results rest on. `groups` and `flips` are
     of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
     asked for these very columns.
     """
@@ -60,13 +63,14 @@ class Comparison:
     groups: list[Group]
     beaten: list[Beaten]
     flips: list[MovedQuestion]
-    failures: list[int]
+    health: list[RunHealth]
     declined: list[tuple[int, int]]
     shared: int
     left_out: list[int]
     evidence_gone: list[str]
     documents: Changes | None
     apart: list[str]
+    unexplained: list[Unexplained]
     alike: list[int]
     by_document: bool
     ids: dict[str, str]
@@ -99,6 +103,11 @@ class Comparison:
     def own(self) -> dict[str, Measure]:
         """The measures of the runs' own criteria."""
         return own_measures(self.sides)
+
+    @property
+    def failures(self) -> list[int]:
+        """Of each run how many questions rest on a call that failed."""
+        return [each.unsound for each in self.health]
 
     @property
     def less(self) -> bool:

@@ -60,6 +60,7 @@ def _run(found: Comparison, place: int) -> dict[str, Any]:
         "questions": run.questions,
         "left_out": found.left_out[place],
         "failed": found.failures[place],
+        "health": asdict(found.health[place]),
         "declined": found.declined[place][0],
         "measures": {name: asdict(each) for name, each in found.means[place].items()},
         "may_be_best": lead.p.get(twin) if lead else None,

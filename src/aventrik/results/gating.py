@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,10 +14,14 @@ from ..core.comparing.gates import LimitHeld, State, held_to_baseline, held_to_b
 from ..core.comparing.sides import Board, board, clustered_questions, less_is_better
 from ..core.errors import BadInput
 from ..corpora.changes import Changes, changes, contents_of, without_evidence
-from ..kept.baselines import baseline_of, is_judged, judge_told, marks_of, of_list
+from ..kept.baselines import baseline_of, is_judged, judge_told, marks_of
 from ..kept.facets import facets_of
+from ..kept.health import RunHealth, health_of
+from ..kept.provenance import Unexplained, among, is_of_list
 from ..kept.run_names import run_named
 from ..kept.sides import RunSide, settings_of, side_of
+from ..pipeline.basis import from_made
+from ..pipeline.judges import TASKS
 from ..storage.protocols import Run, Store
 from ..workspace.baselines import Baseline, load_baseline, rounded
 from ..workspace.gates import Gate, Limit, share_of
@@ -27,13 +31,15 @@ from ..workspace.toml import nearest
 if TYPE_CHECKING:
     import pandas
 
+_REFUSED = 4  # parts that are told when a gate refuses
+
 
 @dataclass(frozen=True)
 class Check:
     """One limit on one group of questions: what is allowed, what the run came to, and what that means. `way` is least,
-    most, drop, or gone, for how many of the baseline's questions are; `allowed` is in the measure's units, `share` what was
-    said where that is a share of the baseline's mean; `base` is that mean on the same questions; `why` tells what a figure
-    can't."""
+    most, drop, gone, for how many of the baseline's questions are, or failures, for how many rest on a failed call;
+    `allowed` is in the measure's units, `share` what was said where that is a share of the baseline's mean; `base` is that
+    mean on the same questions; `why` tells what a figure can't."""
 
     measure: str
     way: str
@@ -178,6 +184,7 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
         for group in _groups(gate, place, limit, sides)
     ]
     checks = [_check(sides, limit, way, group, len(wanted)) for _, limit, way, group in wanted]
+    checks.extend(_health_checks(gate, health_of(run, found)))
     if base is not None:
         made = _compare_made(store, gate, sides, made)
         if questions := _questions_gone(gate, base, made):
@@ -306,7 +313,7 @@ def _same(sides: _Sides, measure: str, keys: Sequence[str]) -> bool:
     """Whether the scores of some questions came of the very same results as the baseline's."""
     assert sides.baseline is not None
     rows, marks = sides.baseline.questions, sides.marks
-    if of_list(measure):
+    if is_of_list(measure):
         return all(rows[key].list_mark and marks[key][1] == rows[key].list_mark for key in keys)
     return all(rows[key].mark and marks[key][0] == rows[key].mark for key in keys)
 
@@ -336,17 +343,52 @@ def _compare_made(store: Store, gate: Gate, sides: _Sides, made: Gated) -> Gated
                 f'judge = "any" in {gate.path.name}'
             )
         notes.append(f"judged by {who}: what changed may be the judge's")
-    stages = dict(run.made.get("stages", {}))
-    moved = [name for name in stages if base.stages.get(name, stages[name]) != stages[name]]
-    if moved:
-        notes.append(
-            f"the program changed (baseline {base.program or 'unknown'}): {', '.join(sorted(moved))} work otherwise"
-        )
+    notes.extend(_unexplained(gate, base, run))
     documents = None
     if run.corpus != base.corpus and (contents := contents_of(store, run)) is not None:
         now = {doc: contents[doc][:12] for doc in base.evidence if doc in contents}
         documents = replace(changes(base.evidence, now), before=base.documents, now=len(contents))
     return replace(made, notes=notes, settings=_changed_settings(base, run), documents=documents)
+
+
+def _unexplained(gate: Gate, base: Baseline, run: Run) -> Iterator[str]:
+    """What else differs from the baseline that no setting explains: raises `BadInput` for what can change a measure that may
+    not drop, unless the gate allows it by its kind."""
+    if not base.basis or "basis" not in run.made:
+        stages = dict(run.made.get("stages", {}))
+        moved = sorted(name for name in stages if base.stages.get(name, stages[name]) != stages[name])
+        if moved:
+            yield f"the program changed (baseline {base.program or 'unknown'}): {', '.join(moved)} work otherwise"
+        yield (
+            "the baseline does not say which models, prompts and criteria it rests on, for an earlier version wrote it: a change "
+            "in one of these would not be noticed; make it anew"
+        )
+        return
+    limited = [limit.measure for limit in gate.settings.limit if limit.drop is not None]
+    refused: list[Unexplained] = []
+    let: list[Unexplained] = []
+    for each in among([from_made(base.basis), from_made(run.made["basis"])]):
+        if not any(each.concerns(measure) for measure in limited):
+            continue
+        allowed = each.kind in gate.settings.allow or (gate.settings.judge == "any" and _is_judges(each, run))
+        (let if allowed else refused).append(each)
+    if refused:
+        kinds = ", ".join(f'"{kind}"' for kind in sorted({each.kind for each in refused}))
+        more = f" and {len(refused) - _REFUSED} more" if len(refused) > _REFUSED else ""
+        raise BadInput(
+            f"run {run.id} ({run.name}) and the baseline differ in what no setting explains: "
+            f"{', '.join(each.what for each in refused[:_REFUSED])}{more}; what changed may be that. Make the baseline anew, or say "
+            f"allow = [{kinds}] in {gate.path.name}"
+        )
+    if let:
+        yield f"not the same as in the baseline, which {gate.path.name} allows: {', '.join(each.what for each in let)}"
+
+
+def _is_judges(each: Unexplained, run: Run) -> bool:
+    """Whether a part is the judge's: one of its prompts, or the model of that name."""
+    names = [f"the model '{name}'" for name in run.made.get("judges", ())]
+    names += [f"the prompt '{task}'" for task in (*TASKS, "criterion")]
+    return any(each.what.startswith(name) for name in names)
 
 
 def _changed_settings(base: Baseline, run: Run) -> dict[str, tuple[Any, Any]]:
@@ -358,6 +400,28 @@ def _changed_settings(base: Baseline, run: Run) -> dict[str, tuple[Any, Any]]:
         for name in sorted(base.settings.keys() | now.keys())
         if str(base.settings.get(name)) != str(now.get(name))
     }
+
+
+def _health_checks(gate: Gate, health: RunHealth) -> Iterator[Check]:
+    """Of a run that rests on failures: whether they are within what the gate lets pass. There is one whenever there is
+    anything to tell, so that no gate passes a run without its failures being seen."""
+    for measure, count, total in (
+        ("failures", health.unsound, health.questions),
+        ("index-failures", health.unwritten, health.texts),
+    ):
+        if count:
+            share = count / total
+            state: State = "failed" if share > gate.settings.failures else "passed"
+            yield Check(
+                measure=measure,
+                way="failures",
+                allowed=gate.settings.failures,
+                margin=0.0,
+                group="",
+                state=state,
+                held=LimitHeld(state, share, share, share, total),
+                why=f"{health.in_words}; --retry-failed makes what failed again",
+            )
 
 
 def _questions_gone(gate: Gate, base: Baseline, made: Gated) -> Check | None:

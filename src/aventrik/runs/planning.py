@@ -79,7 +79,7 @@ class Planner:
         self._corpus_rates = _corpus_rates(opened)
         self._call_rates = opened.store.calls.rates()
         self._seen: set[str] = set()
-        self._known: dict[str, tuple[str, bool]] = {}
+        self._known: dict[str, tuple[str, int]] = {}
 
     def plan(self, configuration: Configuration) -> Planned:
         """Looks up what is there, and counts what is not."""

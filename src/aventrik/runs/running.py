@@ -10,12 +10,14 @@ from typing import Any
 from .. import __version__
 from ..core.keys import content_key
 from ..core.testsets import Question
+from ..execution.corpus_health import IndexHealth, index_health
 from ..execution.index_recall import recall
 from ..execution.open_workspace import OpenWorkspace
 from ..execution.passing import Passing, PosedQuestions, Underway, asks
 from ..execution.place import Place
 from ..kept.sheets import keep_sheet
 from ..models.calls import COUNTED
+from ..pipeline.basis import as_made, basis
 from ..pipeline.codec import encode
 from ..pipeline.resolved import Resolved
 from ..pipeline.stage import DOCUMENT, QUESTION, needed
@@ -54,7 +56,7 @@ class Runner:
     def __init__(self, opened: OpenWorkspace, retry_failed: bool = False) -> None:
         self.opened = opened
         self.retry_failed = retry_failed
-        self._known: dict[str, tuple[str, bool]] = {}
+        self._known: dict[str, tuple[str, int]] = {}
         self._renewed: set[str] = set()
         self._last: tuple[Sequence[Question], PosedQuestions] | None = None
         self._rows: dict[str, dict[str, Any]] = {}
@@ -107,9 +109,11 @@ class Runner:
             "computed": outcome.computed, "seconds": outcome.seconds, "models": outcome.models,
             "cpu": {"all": time.process_time() - cpu} if outcome.new else {},
         }  # fmt: skip
-        if outcome.recall is not None or state:
-            recalled = {} if outcome.recall is None else {"recall": outcome.recall}
-            costs["state"] = {**(state or {}), **recalled}
+        found: dict[str, Any] = {} if outcome.recall is None else {"recall": outcome.recall}
+        if (health := index_health(place)) != IndexHealth():
+            found["index"] = asdict(health)
+        if found or state:
+            costs["state"] = {**(state or {}), **found}
         store.runs.finish(number, [self._kept(one, place) for one in passing.underway], costs)
         keep_sheet(store, number, configuration.name, made)
         return outcome
@@ -192,6 +196,7 @@ class Runner:
             "models": {name: opened.models.description(each) for name, each in wanted.items()},
             "prompts": opened.models.wordings(wanted.values()),
             "stages": {node.stage.name: node.stage.version for node in place.nodes.values()},
+            "basis": as_made(basis(place.nodes, place.resolved, opened.models.pieces, place.condition_key)),
         }
 
 

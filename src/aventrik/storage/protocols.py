@@ -36,16 +36,19 @@ class Snapshot:
         return len(self.names)
 
 
+FAILED, CUT = 1, 2  # flaws of a result, as bits: a model call failed on the way; a text was cut to fit a model
+
+
 @dataclass(frozen=True)
 class Kept:
-    """A stage's result as it is kept: `value` is its record in the codec's form, `digest` names that value; `cost` is
-    model calls, tokens in, tokens out and money."""
+    """A stage's result as it is kept: `value` is its record in the codec's form, `digest` names that value; `flaws` is what
+    it rests on (see `FAILED`); `cost` is model calls, tokens in, tokens out and money."""
 
     id: str
     stage: str
     digest: str
     value: bytes
-    failed: bool = False
+    flaws: int = 0
     seconds: float = 0.0
     cost: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
@@ -190,7 +193,7 @@ class ResultStore(Protocol):
     swap, and what refers to the old one by its id still finds it."""
 
     def ids(self, keys: Sequence[str]) -> list[str]: ...
-    def digests(self, ids: Sequence[str]) -> dict[str, tuple[str, bool]]: ...
+    def digests(self, ids: Sequence[str]) -> dict[str, tuple[str, int]]: ...
     def values(self, ids: Sequence[str]) -> dict[str, bytes]: ...
     def costs(self, ids: Sequence[str]) -> dict[str, tuple[float, float, float, float, float]]: ...
     def rates(self) -> dict[str, Rate]: ...

@@ -35,7 +35,7 @@ class BaselineQuestion:
 @dataclass(frozen=True)
 class Baseline:
     """A run as a baseline: its name, what it was made of, its settings by dotted name, the content key of each document that
-    holds evidence, and its questions by key."""
+    holds evidence, what it rests on beside its settings (empty in a file of an earlier version), and its questions by key."""
 
     name: str
     testset: str
@@ -47,6 +47,7 @@ class Baseline:
     stages: Mapping[str, int]
     settings: Mapping[str, Any] = field(default_factory=dict)
     evidence: Mapping[str, str] = field(default_factory=dict)
+    basis: Mapping[str, list[str]] = field(default_factory=dict)
     questions: Mapping[str, BaselineQuestion] = field(default_factory=dict)
 
     @property
@@ -66,6 +67,7 @@ def write_baseline(path: Path, kept: Baseline) -> None:
     lines: list[dict[str, Any]] = [{"baseline": VERSION, **head, "questions": len(kept.questions)}]
     lines.extend({"setting": name, "value": value} for name, value in sorted(kept.settings.items()))
     lines.extend({"document": name, "content": key} for name, key in sorted(kept.evidence.items()))
+    lines.extend({"part": name, "is": list(values)} for name, values in sorted(kept.basis.items()))
     for key, each in sorted(kept.questions.items(), key=lambda pair: (pair[1].id, pair[0])):
         line: dict[str, Any] = {"question": each.id, "key": key, "mark": each.mark, "list": each.list_mark}
         line |= {"gone": True} if each.gone else {}
@@ -83,6 +85,7 @@ def load_baseline(path: Path) -> Baseline:
     head: dict[str, Any] | None = None
     settings: dict[str, Any] = {}
     evidence: dict[str, str] = {}
+    basis: dict[str, list[str]] = {}
     questions: dict[str, BaselineQuestion] = {}
     for number, text in enumerate(read_text(path).split("\n"), start=1):
         if not text.strip():
@@ -102,15 +105,19 @@ def load_baseline(path: Path) -> Baseline:
             settings[str(line["setting"])] = line["value"]
         elif isinstance(line.get("document"), str) and isinstance(line.get("content"), str):
             evidence[line["document"]] = line["content"]
+        elif isinstance(line.get("part"), str) and isinstance(line.get("is"), list) and len(line["is"]) == 3:
+            basis[line["part"]] = [str(each) for each in line["is"]]
         else:
-            raise BadInput(f"{where}: is neither a setting, a document nor a question")
+            raise BadInput(f"{where}: is neither a setting, a document, a part that it rests on nor a question")
     if head is None:
         raise BadInput(f"{path}: is empty; 'aventrik run CONFIG --baseline-file FILE' writes it")
     if not questions:
         raise BadInput(f"{path}: holds no question; it may be half written")
     if head["questions"] is not None and head["questions"] != len(questions):
         raise BadInput(f"{path}: holds {len(questions)} questions of {head['questions']}; it may be half written")
-    return Baseline(**{name: head[name] for name in _HEAD}, settings=settings, evidence=evidence, questions=questions)
+    return Baseline(
+        **{name: head[name] for name in _HEAD}, settings=settings, evidence=evidence, basis=basis, questions=questions
+    )
 
 
 def _head(line: dict[str, Any], where: str) -> dict[str, Any]:

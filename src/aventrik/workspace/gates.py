@@ -65,11 +65,14 @@ def share_of(text: str) -> float:
 
 
 class GateSettings(Table):
-    """What stands in the file."""
+    """What stands in the file. `allow` has the kinds of things that may differ from the baseline without a setting that
+    explains it; `failures` is the share of questions that may rest on a call that failed."""
 
     baseline: _Text = ""
     undecided: Literal["pass", "fail"] = "pass"
     judge: Literal["same", "any"] = "same"
+    allow: tuple[Literal["models", "prompts", "program", "criteria", "filter"], ...] = Field((), strict=False)
+    failures: float = Field(0.0, strict=False, ge=0, le=1)
     gone: float = Field(0.2, strict=False, ge=0, le=1)
     limit: tuple[Limit, ...] = Field(strict=False, min_length=1, max_length=200)
 

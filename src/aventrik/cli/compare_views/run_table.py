@@ -73,6 +73,12 @@ def _columns(found: Comparison, places: Sequence[int]) -> list[Column | None]:
     for rank, name in enumerate(name for name in found.measures if name != found.measure):
         cells = [_mean(found, place, name) for place in rows]
         columns.append(Column(_short(name), cells, right=True, rank=(4 if found.named else 70) + rank))
+    for title, counts in (
+        ("failed", found.failures),
+        ("cut", [max(each.cut.values(), default=0) for each in found.health]),
+    ):
+        if any(counts):
+            columns.append(Column(title, [f"{counts[place]}" for place in rows], right=True, rank=3))
     columns += _costs(found, rows)
     return columns
 

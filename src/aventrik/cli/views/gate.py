@@ -62,7 +62,7 @@ def _row(check: Check) -> list[str | Text]:
     row: list[str | Text] = [_limited(check), _allowed(check)]
     if held is None:
         return [*row, "–", "–", "0", Text(mark, style=style), ""]
-    if check.way == "gone":
+    if check.way in ("gone", "failures"):
         return [*row, f"{held.value:.0%}", "", str(held.n), Text(mark, style=style), ""]
     value = f"{held.value:+.2f}" if signed and abs(held.value) < 100 else _figure(held.value, signed)
     interval = "the same results" if held.same else f"[{_figure(held.low, signed)} {_figure(held.high, signed)}]"
@@ -74,6 +74,8 @@ def _allowed(check: Check) -> str:
     """What a limit allows, with what it tolerates beyond."""
     if check.way == "gone":
         return f"≤ {check.allowed:.0%} gone"
+    if check.way == "failures":
+        return f"≤ {check.allowed:.0%} failed"
     if check.way == "drop":
         return f"worse by ≤ {_figure(check.allowed) if check.share is None else f'{check.share:.0%}'}"
     sign, beyond = ("≥", "−") if check.way == "least" else ("≤", "+")

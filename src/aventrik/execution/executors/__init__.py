@@ -60,11 +60,11 @@ class Work:
 @dataclass
 class Done:
     """What a piece of work came to: of documents what was made of each, unless it stands under the part's name; of
-    questions the digest of each result, and whether a model call failed on the way. `spent` is what models cost where it
+    questions the digest of each result, and its flaws (see `Kept`). `spent` is what models cost where it
     was done, by their names, when that was elsewhere."""
 
     rows: list[Any] = field(default_factory=list)
-    marks: list[tuple[str, bool]] = field(default_factory=list)
+    marks: list[tuple[str, int]] = field(default_factory=list)
     seconds: float = 0.0
     spent: dict[str, Spent] = field(default_factory=dict)
 

@@ -22,10 +22,10 @@ class TabledResults:
         takes = dict(self._db.rows_of("SELECT key, take FROM takes WHERE key IN (?)", list(dict.fromkeys(keys))))
         return [taken(key, takes[key]) if key in takes else key for key in keys] if takes else list(keys)
 
-    def digests(self, ids: Sequence[str]) -> dict[str, tuple[str, bool]]:
-        """Of those ids that have a result: the digest of its value, and whether a model call failed on the way."""
+    def digests(self, ids: Sequence[str]) -> dict[str, tuple[str, int]]:
+        """Of those ids that have a result: the digest of its value, and its flaws (see `Kept`)."""
         rows = self._db.rows_of("SELECT id, digest, failed FROM results WHERE id IN (?)", list(dict.fromkeys(ids)))
-        return {found: (digest, bool(failed)) for found, digest, failed in rows}
+        return {found: (digest, int(flaws)) for found, digest, flaws in rows}
 
     def values(self, ids: Sequence[str]) -> dict[str, bytes]:
         """The values of those ids that have a result."""
@@ -54,7 +54,7 @@ class TabledResults:
         self._db.many(
             put("results", "id, stage, digest, value, failed, seconds, calls, tokens_in, tokens_out, money"),
             [
-                (row.id, row.stage, row.digest, compressed(row.value), int(row.failed), row.seconds, *row.cost)
+                (row.id, row.stage, row.digest, compressed(row.value), int(row.flaws), row.seconds, *row.cost)
                 for row in rows
             ],
         )

@@ -14,6 +14,7 @@ from ..core.errors import BadInput
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..pipeline.inputs import Progress, nothing
+from ..pipeline.keys import condition_key
 from ..pipeline.prompts import with_prompts
 from ..pipeline.resolved import Resolved, resolve
 from ..storage import open_store
@@ -220,7 +221,7 @@ class OpenWorkspace:
             from .corpus import passed
 
             may = passed(self.corpus, where)
-            self._conditions[where] = (content_key("allowed", sorted(may)), may)
+            self._conditions[where] = (condition_key(may), may)
         return self._conditions[where]
 
     def standing(self, name: str) -> str:

@@ -176,6 +176,8 @@ class Passing:
     ) -> dict[str, str]:
         """Makes the results of some keys. Those that stand already are made under a new id, and take the place of the
         old ones when all are there."""
+        if self.bench.executor.remote:  # before anything is made: work on documents opens the place that questions use
+            self._publish_condition()
         again = [key for key in missing if present[key] in self._known]
         takes = self.bench.store.results.next_takes(again) if again else {}
         names = {key: f"{key}.{takes[key]}" if key in takes else present[key] for key in missing}
@@ -190,8 +192,6 @@ class Passing:
             for each in node.inputs.values():
                 if each in ("words", "near"):
                     self._open_below(each)
-        if self.bench.executor.remote:
-            self._publish_condition()
         passed = self._done + count - len(missing)
         parts: deque[list[tuple[str, Underway]]] = deque()
 

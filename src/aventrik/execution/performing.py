@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 import time
 from collections.abc import Mapping, Sequence
 from functools import partial
@@ -9,7 +10,9 @@ from typing import Any
 
 import orjson
 
+from ..core.errors import Damaged, Unavailable
 from ..pipeline.codec import digest, encode
+from ..pipeline.keys import condition_key
 from ..pipeline.registry import chain
 from ..pipeline.stage import DOCUMENT, QUESTION
 from ..storage.protocols import CUT, FAILED, Kept
@@ -30,6 +33,8 @@ def perform(bench: Bench, work: Work) -> Done:
     """Does a piece of work: the results of questions are kept."""
     place = _placed(bench, work)
     node = place.nodes[work.node]
+    if bench.elsewhere:
+        _check_account(place, work)
     if work.step:
         make_shard(place, node, work.step, work.shard)
         return Done()
@@ -76,6 +81,22 @@ def _cut(texts: set[str], inputs: Mapping[str, Sequence[Any]], records: Sequence
     return found if any(found) else [True] * len(records)
 
 
+def _check_account(place: Place, work: Work) -> None:
+    """Raises `Unavailable` where this process would make something else than what the command's keys say."""
+    own = place.keys.account(work.node)
+    if own == work.account:
+        return
+    apart = [name for name in own.keys() | work.account.keys() if own.get(name) != work.account.get(name)]
+    first = next(
+        (name for name in (*work.account, *own) if name in apart and not name.startswith("what is kept")), apart[0]
+    )
+    more = f", and {len(apart) - 1} more" if len(apart) > 1 else ""
+    raise Unavailable(
+        f"a worker ({socket.gethostname()}) would not make of '{work.node}' what this command means; other there: {first}{more}. "
+        "It must see the same files, models and prompts; nothing of it was kept"
+    )
+
+
 def _placed(bench: Bench, work: Work) -> Place:
     """The place that work is for: one that stands open, or a new one."""
     for place in bench.open_places():
@@ -86,6 +107,14 @@ def _placed(bench: Bench, work: Work) -> Place:
             return place
     condition = None
     if work.condition:
-        [names] = bench.store.results.values([work.condition]).values() or [b"[]"]
-        condition = frozenset(orjson.loads(names))
+        found = bench.store.results.values([work.condition])
+        if not found:
+            raise Unavailable(
+                "the store of a worker does not have what the filter lets pass: it is not the command's store"
+            )
+        condition = frozenset(orjson.loads(found[work.condition]))
+        if condition_key(condition) != work.condition:
+            raise Damaged(
+                "the store: what a filter lets pass is not what its key says; 'aventrik store --check' tells more"
+            )
     return Place(bench, work.resolved, chain(work.resolved), bench.snapshot(work.corpus), condition, work.condition)

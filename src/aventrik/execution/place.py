@@ -17,7 +17,7 @@ from ..storage.protocols import Collection, Columns, Made, Snapshot
 from .corpus import Corpus, fields_of
 from .executors import Work
 from .portions import portions
-from .shards import SHARDED, opened_shard
+from .shards import SHARDED, opened_shard, searched_whole
 
 if TYPE_CHECKING:
     from .bench import Bench
@@ -88,16 +88,15 @@ class Place:
         if name == "metadata":
             return fields_of(Corpus(self.bench.workspace, self.bench.store))
         node = self.nodes[name]
-        key = self.keys.corpus(name)
+        key = held = self.keys.corpus(name)
         if self.bench.shards and name in SHARDED:
             if name == "keyword":
                 return opened_shard(self, key, shard)
             if name == "nearest" and shard >= 0:
                 return open_part(self.bench.store.arrays.folder(key), shard)
-            if shard >= 0:
-                key = f"{key} {shard}"
-        if self.bench.holds(key):
-            return self.bench.held(key)
+            held = f"{key} {shard} of {self.bench.shards}"  # what stands on shards is not what stands on the whole
+        if self.bench.holds(held):
+            return self.bench.held(held)
         if node.stage.scope == DOCUMENT:
             if not node.stage.kept:
                 return Texts(self._counted(), lambda: (text for rows in self._all(node) for text in rows))
@@ -105,7 +104,7 @@ class Place:
             value = node.stage.open(self.snapshot.names, self.collection(name))
         else:
             value = self._of_corpus(node, key, shard)
-        self.bench.hold(key, value)
+        self.bench.hold(held, value)
         return value
 
     def _counted(self) -> int:
@@ -201,7 +200,8 @@ class Place:
         return Work(
             bench.home, self.snapshot.key, self.resolved, node.name,
             condition=self.condition_key if self.condition is not None else "", fresh=bench.fresh, takes=bench.takes,
-            busy=busy, shards=bench.shards, **what,
+            busy=busy, shards=0 if searched_whole(node) else bench.shards,
+            account=self.keys.account(node.name) if bench.executor.remote else {}, **what,
         )  # fmt: skip
 
     def _check_here(self, node: Node) -> None:
@@ -259,11 +259,17 @@ class Place:
 
     def wide(self, node: Node, shard: int = -1) -> dict[str, Any]:
         """The inputs of a question stage that are wider than a question; those it does not have are None."""
-        return {
-            name: None if source is None else self.open(source, shard)
-            for name, source in node.inputs.items()
-            if source is None or self.keys.scope(source) != QUESTION
-        }
+        shards = self.bench.shards
+        if searched_whole(node):
+            self.bench.shards = 0
+        try:
+            return {
+                name: None if source is None else self.open(source, shard)
+                for name, source in node.inputs.items()
+                if source is None or self.keys.scope(source) != QUESTION
+            }
+        finally:
+            self.bench.shards = shards
 
     def given(self, node: Node, inputs: Mapping[str, Any], key: str = "", shard: int = -1) -> Given:
         """What a stage is handed."""

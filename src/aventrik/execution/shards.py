@@ -36,13 +36,19 @@ def shards_of(place: Place, node: Node) -> int:
     """In how many shards a stage of questions is done whose lists are merged; 0 for one that is done whole."""
     count = place.bench.shards if place.bench.shards > 1 else 0
     if node.stage.name == "keyword hits":
-        return count if node.inputs["words"] == "words" and not node.settings.how.feedback else 0
+        return count if node.inputs["words"] == "words" and not searched_whole(node) else 0
     if node.stage.name == "vector hits" and node.inputs["near"] == "near" and place.bench.executor.remote:
         if "nearest" in place.nodes:
             parts = int(place.nodes["nearest"].settings.parts)
             return parts if parts > 1 else 0
         return count if place.nodes["near"].inputs["codes"] is None else 0
     return 0
+
+
+def searched_whole(node: Node) -> bool:
+    """Whether a stage of questions takes the whole index of words though there are shards: feedback goes by the best of all
+    texts."""
+    return node.stage.name == "keyword hits" and node.inputs["words"] == "words" and bool(node.settings.how.feedback)
 
 
 def joined_hits(lists: Sequence[Hits], top: int) -> Hits:

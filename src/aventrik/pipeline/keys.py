@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import MISSING, Field, fields, is_dataclass
 from typing import Any
 
@@ -28,6 +28,11 @@ def _default(each: Field[Any]) -> Any:
     return each.default_factory() if each.default_factory is not MISSING else each.default
 
 
+def condition_key(names: Iterable[str]) -> str:
+    """The key of the documents that a filter lets pass."""
+    return content_key("allowed", sorted(names))
+
+
 class Keys:
     """The keys of one chain over one corpus.
 
@@ -50,6 +55,7 @@ class Keys:
         self._condition = condition
         self._families: dict[str, str] = {}
         self._bases: dict[str, str] = {}
+        self._accounts: dict[str, dict[str, str]] = {}
 
     def family(self, name: str, took: bool = True) -> str:
         """What a document stage makes of any document: the same for all corpora that differ in other documents."""
@@ -75,6 +81,28 @@ class Keys:
     def question(self, name: str, digests: Sequence[str]) -> str:
         """The key of a question stage's result, from the digests of its inputs of that scope, in order."""
         return hashlib.sha256(" ".join([self.base(name), *digests]).encode()).hexdigest()[:40]
+
+    def account(self, name: str) -> dict[str, str]:
+        """What the key of a node is made of beside a question's own inputs, part by part: of the node, and of all documents'
+        and corpus nodes that it rests on. Whoever has the same parts makes the same."""
+        if name not in self._accounts:
+            node = self.nodes[name]
+            found: dict[str, str] = {}
+            for source in node.inputs.values():
+                if source == "documents":
+                    found["the documents"] = self.snapshot.key
+                elif source == "condition":
+                    found["the documents that the filter lets pass"] = self._condition
+                elif source and source not in SOURCES and self.scope(source) != QUESTION:
+                    found |= self.account(source)
+            found[f"the version of the stage '{node.stage.name}'"] = str(node.stage.version)
+            found[f"the settings of '{name}'"] = content_key(non_defaults(node.settings))
+            for slot, wanted in node.models.items():
+                found[f"{slot} '{wanted.name}' of '{name}': the model or its prompt"] = self._identity(wanted)
+            if node.stage.scope != QUESTION:
+                found[f"what is kept of '{name}'"] = self.family(name)
+            self._accounts[name] = found
+        return self._accounts[name]
 
     def scope(self, name: str) -> str:
         """The scope of a node or source."""

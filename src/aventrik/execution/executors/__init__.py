@@ -7,7 +7,7 @@ the store, not back.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -37,7 +37,7 @@ class Work:
     store has. `takes` counts how often what keys stand for has changed during the command. `busy` is how many requests
     the models of the stage take at a time, 0 when none is on a server. `shards` is how many parts the indexes are in, 0
     where they are whole; `shard` is the part that work on questions looks into (−1: all), or that a `step` of making an
-    index is about.
+    index is about. `account` is what keys are made of (see `Keys.account`): who has something else may not do the work.
     """
 
     home: Home
@@ -55,6 +55,7 @@ class Work:
     shards: int = 0
     shard: int = -1
     step: str = ""
+    account: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass

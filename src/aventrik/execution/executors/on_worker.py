@@ -64,13 +64,19 @@ class OtherVersion:
 
 def publish(workspace: Workspace, store: Store) -> str:
     """Keeps the files of a workspace that work depends on in its store; returns their key."""
-    paths = [workspace.folder / SETTINGS, *sorted(workspace.prompts.rglob("*.txt"))]
-    files = {path.relative_to(workspace.folder).as_posix(): path.read_text("utf-8-sig") for path in paths}
+    files = _files(workspace.folder)
     body = encode({"folder": str(workspace.folder), "files": files})
     key = content_key("files of the workspace", digest(body))
     if key not in store.results.digests([key]):
         store.results.keep([Kept(key, "files of the workspace", digest(body), body)])
     return key
+
+
+def _files(folder: Path) -> dict[str, str]:
+    """The files of a workspace that work depends on: settings, prompts, metadata."""
+    paths = [folder / SETTINGS, *sorted((folder / "prompts").rglob("*.txt")), folder / "metadata.csv"]
+    texts = ((path, path.read_text("utf-8-sig", "surrogateescape")) for path in paths if path.is_file())
+    return {path.relative_to(folder).as_posix(): text for path, text in texts}
 
 
 def perform(version: str, work: Work) -> Done | Failure | OtherVersion:
@@ -163,14 +169,13 @@ def _workspace(key: str, store: Store) -> Workspace:
         raise Unavailable("the store of a worker does not have the workspace's files: it is not the command's store")
     pack = orjson.loads(found[key])
     folder = Path(pack["folder"])
-    here = folder / SETTINGS
-    if here.is_file() and here.read_text("utf-8-sig") == pack["files"][SETTINGS]:
+    if (folder / SETTINGS).is_file() and _files(folder) == pack["files"]:
         return Workspace(folder)
     copy = Path(tempfile.mkdtemp(prefix="aventrik-"))
     atexit.register(shutil.rmtree, copy, True)
     for name, text in pack["files"].items():
         (copy / name).parent.mkdir(parents=True, exist_ok=True)
-        (copy / name).write_text(text, encoding="utf-8")
+        (copy / name).write_text(text, encoding="utf-8", errors="surrogateescape")
     return Workspace(copy)
 
 

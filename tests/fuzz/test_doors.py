@@ -30,7 +30,7 @@ from aventrik.core.testsets.locating.gathering import gathered
 from aventrik.models.caller import Caller, Refused
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
-from aventrik.models.replies import RECORDS, Unfit, found_object, parsed, schema
+from aventrik.models.replies import RECORDS, Unfit, found_objects, parsed, schema
 from aventrik.models.reranking import HttpReranker
 from aventrik.models.vectors import HttpEmbedder
 from aventrik.storage import open_store
@@ -401,7 +401,7 @@ def test_records_in_replies(content: tuple[str, Any], usage: dict[str, Any], cut
 )
 def test_finding_a_record_in_what_a_model_writes(text: str) -> None:
     with suppress(Unfit):
-        found_object(text)
+        found_objects(text)
     with suppress(ValueError):
         parsed(text)
 

@@ -12,7 +12,7 @@ from aventrik.core.errors import BadInput
 from aventrik.core.protocols import TASKS, Task
 from aventrik.english import OfflineModel
 from aventrik.models.prompts import load_prompt, messages, taken_apart
-from aventrik.models.replies import RECORDS, Unfit, found_object, schema, understood
+from aventrik.models.replies import RECORDS, Unfit, found_objects, schema, understood
 from aventrik.standin import replies as standin
 
 CONTEXT = [
@@ -136,6 +136,43 @@ def test_untidy_json_is_understood(text: str) -> None:
     assert understood(task("stated"), text) == {"stated": [True, False]}
 
 
+SUPPORTED = '{"verdict": "supported", "confidence": 0.9, "quotes": []}'
+CONTRADICTED = '{"verdict": "contradicted", "confidence": 0.9, "quotes": []}'
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        f"<think>First I would say {SUPPORTED}. But no.</think>\n{CONTRADICTED}",
+        f"<thinking>{SUPPORTED}</thinking>```json\n{CONTRADICTED}\n```",
+        f"I would say {SUPPORTED}, or rather not.\n</think>\n{CONTRADICTED}",  # the first tag is the server's own
+        f"<Think>a</Think><reasoning>{SUPPORTED}</reasoning>{CONTRADICTED}",
+        f"{CONTRADICTED} As I said: {CONTRADICTED}",
+        f'{{"draft": 1}} {CONTRADICTED}',
+    ],
+)
+def test_what_a_model_thinks_aloud_is_not_its_verdict(text: str) -> None:
+    assert understood(task("verdict"), text)["verdict"] == "contradicted"
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        (f"{SUPPORTED} No: {CONTRADICTED}", "2 objects that differ"),
+        (f"<think>{SUPPORTED} and so on, until the tokens were up", "is empty"),
+        (f"<think>{SUPPORTED}</think> I can't say.", "not a JSON object"),
+    ],
+)
+def test_a_reply_that_does_not_come_to_one_verdict_is_none(text: str, told: str) -> None:
+    with pytest.raises(Unfit, match=told):
+        understood(task("verdict"), text)
+
+
+def test_tags_in_the_material_are_no_thoughts() -> None:
+    quoted = '{"verdict": "supported", "confidence": 0.9, "quotes": [{"item": 1, "quote": "the tag </think> ends it"}]}'
+    assert understood(task("verdict"), quoted)["quotes"][0]["quote"] == "the tag </think> ends it"
+
+
 @pytest.mark.parametrize(
     ("name", "text", "told"),
     [
@@ -184,4 +221,4 @@ def test_schemas_are_small_and_name_their_fields() -> None:
 
 def test_a_deep_or_endless_reply_is_no_trouble() -> None:
     with pytest.raises(Unfit):
-        found_object("{" * 50_000)
+        found_objects("{" * 50_000)

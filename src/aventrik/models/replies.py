@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import Annotated, Any, Literal
 
@@ -350,32 +350,63 @@ def schema(task: str) -> dict[str, Any]:
 
 
 def understood(task: Task, text: str) -> dict[str, Any]:
-    """The record in a model's text; raises `Unfit` with what is wrong."""
-    found = found_object(text)
-    try:
-        record = RECORDS[task.name].model_validate(found).model_dump()
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise Unfit(f"{where}: {first['msg']}") from None
-    _check(task, record)
-    return record
+    """The record in a model's text; raises `Unfit` with what is wrong. What a model thinks aloud before it replies is no
+    reply, and of several objects that fit and differ none is: which is meant can't be known."""
+    fitting: list[dict[str, Any]] = []
+    wrong: Unfit | None = None
+    for found in found_objects(text):
+        try:
+            record = RECORDS[task.name].model_validate(found).model_dump()
+            _check(task, record)
+        except ValidationError as error:
+            first = error.errors()[0]
+            where = ".".join(str(part) for part in first["loc"])
+            wrong = Unfit(f"{where}: {first['msg']}")
+        except Unfit as error:
+            wrong = error
+        else:
+            if record not in fitting:
+                fitting.append(record)
+    if len(fitting) > 1:
+        raise Unfit(f"the reply holds {len(fitting)} objects that differ; one is wanted")
+    if not fitting:
+        raise wrong or Unfit("the reply is not a JSON object")
+    return fitting[0]
 
 
-def found_object(text: str) -> dict[str, Any]:
-    """The JSON object in a text: bare, in a code fence, with words around it, with single quotes or trailing commas."""
-    text = text.strip()
-    if not text:
-        raise Unfit("the reply is empty")
+def found_objects(text: str) -> list[dict[str, Any]]:
+    """The JSON objects in a text, in order: bare, in a code fence, with words around them, with single quotes or trailing
+    commas; none of those that stand inside another, or in what the model thought aloud. Raises `Unfit` where there is none."""
     if len(text) > _LONGEST:
         raise Unfit(f"the reply is over {_LONGEST:,} characters")
-    fence = re.search(r"```(?:json)?(.*?)```", text, re.DOTALL | re.IGNORECASE)
-    for piece in (text, fence[1] if fence else "", _balanced(text)):
-        for candidate in (piece, re.sub(r",(\s*[}\]])", r"\1", piece)):
-            found = _loaded(candidate)
-            if found is not None:
-                return found
+    if (bare := _loaded(text.strip())) is not None:  # whatever tags stand in its texts are the material's
+        return [bare]
+    text = without_thoughts(text).strip()
+    if not text:
+        raise Unfit("the reply is empty")
+    fences = [found[1] for found in re.finditer(r"```(?:json)?(.*?)```", text, re.DOTALL | re.IGNORECASE)]
+    for pieces in ([text], fences, list(_balanced(text))):
+        made: list[dict[str, Any]] = []
+        for piece in pieces:
+            for candidate in (piece, re.sub(r",(\s*[}\]])", r"\1", piece)):
+                found = _loaded(candidate)
+                if found is not None:
+                    made.append(found)
+                    break
+        if made:
+            return made
     raise Unfit("the reply is not a JSON object")
+
+
+_THOUGHT = r"think(?:ing)?|thoughts?|reason(?:ing)?|reflection|scratchpad|analysis"
+
+
+def without_thoughts(text: str) -> str:
+    """A reply without what stands between tags of thinking; where a first tag is missing, as some servers leave it out, what
+    stands behind the last one; "" where the model never came to an end of it."""
+    text = re.sub(rf"<({_THOUGHT})>.*?</\1>", "", text, flags=re.DOTALL | re.IGNORECASE)
+    *_, text = re.split(rf"</(?:{_THOUGHT})>", text, flags=re.IGNORECASE)
+    return re.split(rf"<(?:{_THOUGHT})>", text, maxsplit=1, flags=re.IGNORECASE)[0]
 
 
 def _loaded(text: str) -> dict[str, Any] | None:
@@ -394,23 +425,23 @@ def _loaded(text: str) -> dict[str, Any] | None:
     return found if isinstance(found, dict) else None
 
 
-def _balanced(text: str) -> str:
-    """The first stretch from a brace to the one that closes it; quoted braces do not count."""
-    start = text.find("{")
-    depth, quoted, escaped = 0, False, False
-    for place in range(max(0, start), len(text)):
-        char = text[place]
+def _balanced(text: str) -> Iterator[str]:
+    """Each stretch from a brace to the one that closes it; quoted braces do not count."""
+    start, depth, quoted, escaped = -1, 0, False, False
+    for place, char in enumerate(text):
         if escaped:
             escaped = False
-        elif char == "\\":
+        elif char == "\\" and quoted:
             escaped = True
-        elif char == '"':
+        elif char == '"' and depth:
             quoted = not quoted
-        elif not quoted and char in "{}":
-            depth += 1 if char == "{" else -1
+        elif not quoted and char == "{":
+            start = start if depth else place
+            depth += 1
+        elif not quoted and char == "}" and depth:
+            depth -= 1
             if not depth:
-                return text[start : place + 1]
-    return ""
+                yield text[start : place + 1]
 
 
 def _by_number(rows: list[dict[str, Any]], count: int) -> list[bool]:

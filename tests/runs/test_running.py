@@ -97,8 +97,14 @@ def test_interrupted_while_it_is_made_anew_the_old_run_still_stands(folder: Path
     after = speaking(folder, house=moody(True))
     assert [records(after, number, stage) for stage in ("queries", "candidates", "answer")] == before
     other = Speaker(lambda task: Reply({"paraphrases": ["overstay charge"]}))
-    run(speaking(folder, fresh=True, house=other), REWRITING)
-    assert records(after, number, "queries") != before[0]  # whole, it takes the place of what stood
+    beside = run(speaking(folder, fresh=True, house=other), REWRITING).run
+    assert beside != number
+    assert [records(after, number, stage) for stage in ("queries", "candidates", "answer")] == before  # as it was
+    assert records(after, beside, "queries") != before[0]
+    again = run(speaking(folder, house=moody(True)), REWRITING)
+    assert (again.run, again.computed) == (beside, {})  # from now on the latest is what stands
+    third = run(speaking(folder, fresh=True, house=moody(True)), REWRITING).run
+    assert third not in (number, beside)
 
 
 FACTS = configured({"index": {"text": "facts", "model": "house"}, "chunking": {"size": 90, "overlap": 0}}, "facts")

@@ -136,6 +136,10 @@ class Bench:
         """Holds a record in memory."""
         self._values[name] = record
 
+    def forget(self, name: str) -> None:
+        """No longer holds a record in memory."""
+        self._values.pop(name, None)
+
     def held(self, key: str) -> Any:
         """What is held open under a key; raises KeyError."""
         self._open.move_to_end(key)

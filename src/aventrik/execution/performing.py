@@ -63,7 +63,11 @@ def perform(bench: Bench, work: Work) -> Done:
         rows.append(Kept(name, node.name, digest(body), body, flaws, seconds / len(records), costs))
         bench.remember(name, record)
     bench.store.results.keep(rows)
-    return Done(marks=[(row.digest, row.flaws) for row in rows], seconds=seconds)
+    stands = bench.store.results.digests([row.id for row in rows])
+    for row in rows:
+        if stands[row.id][0] != row.digest:  # another process was first, and what it kept counts
+            bench.forget(row.id)
+    return Done(marks=[stands[row.id] for row in rows], seconds=seconds)
 
 
 def _cut(texts: set[str], inputs: Mapping[str, Sequence[Any]], records: Sequence[Any]) -> list[bool]:

@@ -86,7 +86,7 @@ class Runner:
         if again:
             self._renew(place)
         passing = self.passing(place, asked)
-        identity = self.identity(place, testset, passing, until)
+        identity = self._present(self.identity(place, testset, passing, until), place)
         total = len(questions) * len(list(needed(place.nodes, QUESTION)))
         finished = store.runs.finished(identity)
         if finished and not again and store.runs.whole(finished):
@@ -117,6 +117,16 @@ class Runner:
         store.runs.finish(number, [self._kept(one, place) for one in passing.underway], costs)
         keep_sheet(store, number, configuration.name, made)
         return outcome
+
+    def _present(self, identity: str, place: Place) -> str:
+        """The identity of the latest of the runs that have been made of the same anew, or of the next one where models are to
+        be asked anew now: it stands beside those before."""
+        count = 0
+        while self.opened.store.runs.finished(_anew(identity, count + 1)):
+            count += 1
+        models = (wanted for node in place.nodes.values() for wanted in node.models.values())
+        fresh = self.opened.fresh and any(map(asks, models)) and self.opened.store.runs.finished(_anew(identity, count))
+        return _anew(identity, count + 1 if fresh else count)
 
     def passing(self, place: Place, asked: PosedQuestions) -> Passing:
         """Questions on their way through a place."""
@@ -198,6 +208,10 @@ class Runner:
             "stages": {node.stage.name: node.stage.version for node in place.nodes.values()},
             "basis": as_made(basis(place.nodes, place.resolved, opened.models.pieces, place.condition_key)),
         }
+
+
+def _anew(identity: str, count: int) -> str:
+    return f"{identity} {count}" if count else identity
 
 
 def own_questions(resolved: Resolved, questions: Sequence[Question]) -> int:

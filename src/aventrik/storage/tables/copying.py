@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from ...core.errors import BadInput
+from ...core.keys import content_key
+from ..packing import loads
 from ..protocols import Progress, nothing
 from . import Database, put
 from .schema import TABLES
@@ -75,20 +78,31 @@ Rows = Callable[[str, str], Iterator[list[tuple[Any, ...]]]]  # a table and colu
 
 
 def restore(target: Database, rows: Rows, tables: set[str]) -> dict[str, int]:
-    """Takes in what is not here yet: runs by their identity, under numbers of their own here, and calls by their key."""
+    """Takes in what is not here yet: runs under numbers of their own here, calls by their key, results by what they are.
+
+    A result that has the id of another one here gets an id of its own, which the runs of the backup refer to from then on:
+    nothing of theirs is mixed with what stands here. A run with the identity of one here stands beside it, unless both
+    came to the same.
+    """
 
     def work() -> dict[str, int]:
         counts = {}
+        others: dict[str, str] = {}  # ids of results that are other ones here, and the ids that they get
         for table in _BACKED_UP:
             columns = TABLES[table][1]
             before = _count(target, table)
             for some in rows(table, columns):
+                if table == "results":
+                    others.update(_taken_otherwise(target, some))
+                    some = [(others.get(row[0], row[0]), *row[1:]) for row in some]
                 target.many(put(table, columns, replace=False), some)
             counts[table] = _count(target, table) - before
+        came = _came_to(rows, others)
         numbers: dict[int, int] = {}
         for some in rows("runs", f"id, {_RUN}"):
             for number, *values in some:
-                if target.rows("SELECT 1 FROM runs WHERE identity = ?", (values[0],)):
+                values[0] = _beside(target, values[0], came.get(number, ""))
+                if not values[0]:
                     continue
                 marks = ", ".join("?" * len(values))
                 [(own,)] = target.rows(f"INSERT INTO runs ({_RUN}) VALUES ({marks}) RETURNING id", values)
@@ -97,11 +111,50 @@ def restore(target: Database, rows: Rows, tables: set[str]) -> dict[str, int]:
             columns = TABLES[table][1]
             for some in rows(table, columns):
                 mine = [(numbers[row[0]], *row[1:]) for row in some if row[0] in numbers]
+                if table == "run_questions" and others:
+                    mine = [(*row[:-1], _renamed(row[-1], others)) for row in mine]
                 target.many(put(table, columns), mine)
         return counts | {"runs": len(numbers)}
 
     counts = target.whole(work)
     return {name: counts[name] for name in ("runs", "results", "calls")}
+
+
+def _taken_otherwise(target: Database, some: Sequence[tuple[Any, ...]]) -> dict[str, str]:
+    """Of results of a backup those whose id has another value here, or may get one: where a key was made anew, the next time
+    here has the id of the next time there."""
+    ids = [row[0] for row in some]
+    here = dict(target.rows_of("SELECT id, digest FROM results WHERE id IN (?)", ids))
+    return {
+        name: own
+        for name, _, digest, *_ in some
+        if (own := f"{name} {digest[:16]}") and (here.get(name, digest) != digest or ("." in name and name not in here))
+    }
+
+
+def _renamed(results: str, others: Mapping[str, str]) -> str:
+    return json.dumps({node: others.get(name, name) for node, name in loads(results).items()})
+
+
+def _came_to(rows: Rows, others: Mapping[str, str]) -> dict[int, str]:
+    """What each run of a backup came to, in one mark."""
+    parts: dict[int, list[Any]] = {}
+    for some in rows("run_questions", "run, key, results"):
+        for run, key, results in some:
+            parts.setdefault(int(run), []).append([key, sorted(loads(_renamed(results, others)).items())])
+    return {run: content_key(sorted(each)) for run, each in parts.items()}
+
+
+def _beside(target: Database, identity: str, came: str) -> str:
+    """The identity under which a run is taken in; "" where the same stands here."""
+    found = target.rows("SELECT id FROM runs WHERE identity = ?", (identity,))
+    if not found:
+        return identity
+    own = target.rows("SELECT key, results FROM run_questions WHERE run = ?", (found[0][0],))
+    if content_key(sorted([key, sorted(loads(results).items())] for key, results in own)) == came:
+        return ""
+    other = f"{identity} {came[:16]}"
+    return "" if target.rows("SELECT 1 FROM runs WHERE identity = ?", (other,)) else other
 
 
 def _count(database: Database, table: str) -> int:

@@ -50,9 +50,10 @@ class TabledResults:
         return {row[0]: Rate(*row[1:]) for row in rows}
 
     def keep(self, rows: Sequence[Kept]) -> None:
-        """Keeps results, all or none."""
+        """Keeps results, all or none. What stands under an id already stays: others rest on it."""
+        columns = "id, stage, digest, value, failed, seconds, calls, tokens_in, tokens_out, money"
         self._db.many(
-            put("results", "id, stage, digest, value, failed, seconds, calls, tokens_in, tokens_out, money"),
+            put("results", columns, replace=False),
             [
                 (row.id, row.stage, row.digest, compressed(row.value), int(row.flaws), row.seconds, *row.cost)
                 for row in rows

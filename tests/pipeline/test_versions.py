@@ -40,7 +40,7 @@ PINNED: dict[str, tuple[int, str]] = {
     "terms": (2, "9dab575cd5e7"),
     "title terms": (2, "05bc785fa60a"),
     "keyword": (5, "713a0059258f"),
-    "fitted": (4, "741d4f0694c2"),
+    "fitted": (5, "741d4f0694c2"),
     "vectors": (4, "1fcac971ba24"),
     "codes": (1, "139c8c2cb97a"),
     "definitions": (1, "ab6890d07d22"),

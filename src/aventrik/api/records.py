@@ -82,6 +82,8 @@ if TYPE_CHECKING:
     from ..questions.likeness import Likeness as Likeness
     from ..questions.locating import Located as Located
     from ..results.asking import AskedNow as AskedNow
+    from ..results.auditing import Audited as Audited
+    from ..results.auditing import StageAudit as StageAudit
     from ..results.chain_sums import Chained as Chained
     from ..results.comparing import verdict as verdict
     from ..results.comparison import SHOWN as SHOWN
@@ -161,6 +163,7 @@ _WHERE = {
     "questions.likeness": "Likeness",
     "questions.locating": "Located",
     "results.asking": "AskedNow",
+    "results.auditing": "Audited StageAudit",
     "results.chain_sums": "Chained",
     "results.comparing": "verdict",
     "results.comparison": "Comparison SHOWN",

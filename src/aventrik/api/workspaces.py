@@ -13,6 +13,7 @@ from .rows import Rows
 if TYPE_CHECKING:
     from ..execution.open_workspace import OpenWorkspace
     from ..pipeline.inputs import Progress
+    from ..results.auditing import Audited
 
 
 def open(
@@ -177,14 +178,40 @@ def clean_store(opened: OpenWorkspace) -> dict[str, int]:
 
 
 def damage(opened: OpenWorkspace, progress: Progress | None = None) -> list[str]:
-    """Reads every byte of the store; a line for each row or array that is not what was written.
+    """Reads every byte of the store; a line for each row or array that is not what was written, and for each run whose
+    results do not fit together.
 
     >>> aventrik.damage(opened)
     []
     """
+    from ..kept.chains import broken_chains
     from ..pipeline.inputs import nothing
 
-    return opened.store.damaged(progress or nothing)
+    told = progress or nothing
+    found = opened.store.damaged(told)
+    return found or list(broken_chains(opened.store, told))
+
+
+def audit(
+    opened: OpenWorkspace, run: str = "", *, on: str = "", threads: int = 1, progress: Progress | None = None
+) -> Audited:
+    """Makes a run (the latest, unless one is named) anew in a store of its own, from documents taken in in reverse order, with
+    so many `threads` in numerical libraries, `on` workers where they are named; says how many results come out otherwise, and
+    from which stage on. Models are not asked: their replies are those of then. Raises `BadInput` for a run that is not
+    finished, or was brought.
+
+    >>> made = aventrik.audit(opened, "starter")
+    >>> (made.other, made.first, made.sound)
+    (0, '', True)
+    """
+    from ..kept.run_names import latest_run, run_named
+    from ..pipeline.inputs import nothing
+    from ..results.auditing import audited
+
+    if threads < 1:
+        raise BadInput("--threads: must be 1 or more")
+    found = run_named(opened.store, run) if run else latest_run(opened.store.runs.all())
+    return audited(opened, found, on, threads, progress or nothing)
 
 
 def move_store(opened: OpenWorkspace, to: str, progress: Progress | None = None) -> dict[str, int]:

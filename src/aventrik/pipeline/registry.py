@@ -55,7 +55,7 @@ GRAPH: tuple[Stage, ...] = (
         used=reads.ranks_words,
     ),
     Stage(
-        "fitted", 4, CORPUS, ("matched",), corpus.fitted, models=reads.fitter,
+        "fitted", 5, CORPUS, ("matched",), corpus.fitted, models=reads.fitter,
         used=lambda resolved: bool(reads.learnt(resolved)), open=corpus.open_arrays,
     ),
     Stage(

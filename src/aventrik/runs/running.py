@@ -15,6 +15,7 @@ from ..execution.index_recall import recall
 from ..execution.open_workspace import OpenWorkspace
 from ..execution.passing import Passing, PosedQuestions, Underway, asks
 from ..execution.place import Place
+from ..kept.chains import chain_as_made
 from ..kept.sheets import keep_sheet
 from ..models.calls import COUNTED
 from ..pipeline.basis import as_made, basis
@@ -206,6 +207,11 @@ class Runner:
             "models": {name: opened.models.description(each) for name, each in wanted.items()},
             "prompts": opened.models.wordings(wanted.values()),
             "stages": {node.stage.name: node.stage.version for node in place.nodes.values()},
+            "chain": chain_as_made(
+                place.nodes,
+                {node.name: place.keys.base(node.name) for node in needed(place.nodes, QUESTION)},
+                place.keys.scope,
+            ),
             "basis": as_made(basis(place.nodes, place.resolved, opened.models.pieces, place.condition_key)),
         }
 

@@ -5,6 +5,7 @@ Callers see the small protocols of `protocols`; `open_store` gives the store of 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -57,12 +58,17 @@ def open_store(address: Address | Path) -> Store:
     return ServerStore(address.server, address.schema, address.patience, arrays)
 
 
-def copied(source: Store, target: Store, progress: Progress) -> dict[str, int]:
+def copied(
+    source: Store, target: Store, progress: Progress, tables: Sequence[str] = (), backwards: bool = False
+) -> dict[str, int]:
     """Copies all that a store holds into another that is empty, or filled in part by such a copying; returns the rows of
-    each table, and how many keys have arrays. Raises `BadInput` where the other holds something of its own."""
+    each table, and how many keys have arrays. With `tables` these alone, and no arrays; `backwards` puts rows in in reverse
+    order. Raises `BadInput` where the other holds something of its own."""
     from .tables.copying import move
 
-    made = move(_tables(source), _tables(target), progress)
+    made = move(_tables(source), _tables(target), progress, tables, backwards)
+    if tables:
+        return made
     _tables(target).numbered_on()
     keys = source.arrays.keys()
     for number, key in enumerate(keys):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import asdict
 from typing import TYPE_CHECKING
 
 from ..arguments import given_path
@@ -12,11 +13,14 @@ from ..screen import Screen
 if TYPE_CHECKING:
     from ...api.records import OpenWorkspace
 
+_STAGES = 40  # up to so many stages are shown where all is well
+
 HELP = (
     "Shows what the store holds. Runs and finished model calls are all in it that can't be had again: --back-up writes "
     "them into one file, --restore takes them from it. --clean drops what no run and no document refers to. --check looks "
     "whether all of it is still what was written. --move copies all of it to a PostgreSQL server, or back into the "
-    "workspace's folder, checks it there, and has the settings name it; the old store stays."
+    "workspace's folder, checks it there, and has the settings name it; the old store stays. --audit makes a run anew, "
+    "from its documents and what models replied then, and holds every result against what stands."
 )
 
 
@@ -31,6 +35,15 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     what.add_argument(
         "--move", metavar="ADDRESS", help="copy the store to postgresql://…, or to 'folder', the workspace's own"
     )
+    what.add_argument(
+        "--audit",
+        metavar="RUN",
+        help="make a run anew from its documents alone, and say what comes out otherwise; exit code 1",
+    )
+    parser.add_argument(
+        "--threads", type=int, default=1, metavar="N", help="--audit: threads of numerical libraries (1)"
+    )
+    parser.add_argument("--on", default="", metavar="ADDRESS", help="--audit: on these workers, as in run")
     what.add_argument("--clean", action="store_true", help="drop what nothing refers to, and all arrays")
 
 
@@ -51,6 +64,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         screen.say(f"dropped: {_counts(done)}; what is wanted again is made again")
     elif options.move:
         return _moved(opened, options.move, screen)
+    elif options.audit:
+        return _audited(opened, options, screen)
     elif options.check:
         return _checked(opened, screen)
     found = api.store_holdings(opened)
@@ -86,9 +101,39 @@ def _checked(opened: OpenWorkspace, screen: Screen) -> int:
     for line in wrong:
         screen.say(line)
     if not wrong:
-        screen.say("the store is sound: every row can be read, and every array is what was written")
+        screen.say(
+            "the store is sound: every row can be read, every array is what was written, and the results of every run fit "
+            "together"
+        )
         return 0
     screen.say(f"{len(wrong):,} damaged; --clean drops arrays, which are made again; runs come back from a backup")
+    return 1
+
+
+def _audited(opened: OpenWorkspace, options: argparse.Namespace, screen: Screen) -> int:
+    from ... import api
+
+    with screen.progress() as meter:
+        found = api.audit(opened, options.audit, on=options.on, threads=options.threads, progress=meter)
+    screen.result(
+        {**asdict(found), "run": found.run.id, "name": found.run.name, "sound": found.sound, "first": found.first}
+    )
+    screen.title(f"run {found.run.id} ({found.run.name}) made anew: {', '.join(found.how)}")
+    rows = [
+        [each.stage, f"{each.compared:,}", f"{each.other:,}", ", ".join(each.questions[:4])] for each in found.stages
+    ]
+    shown = rows if not found.sound or len(rows) <= _STAGES else []
+    if shown:
+        screen.table(["stage", "results", "come out otherwise", "of questions"], shown, right=(1, 2))
+    if found.apart:
+        screen.warn(f"since then these have changed, and a result that rests on them may: {', '.join(found.apart)}")
+    for line in found.broken:
+        screen.warn(line)
+    if found.sound:
+        screen.say(f"all {found.results:,} results come out as they stand, byte for byte")
+        return 0
+    first = f", the first at '{found.first}'" if found.first else ""
+    screen.say(f"{found.other:,} of {found.results:,} results come out otherwise{first}")
     return 1
 
 

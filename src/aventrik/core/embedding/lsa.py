@@ -33,6 +33,7 @@ class Lsa:
     def fit(self, texts: Callable[[], Iterable[str]]) -> State:
         """Vocabulary, inverse document frequencies and directions (dimensions, terms)."""
         from sklearn.decomposition import TruncatedSVD
+        from threadpoolctl import threadpool_limits
 
         vocabulary = Vocabulary(words_left_out=STOP_WORDS)
         counts = count_terms(texts(), vocabulary)
@@ -47,7 +48,8 @@ class Lsa:
         if rank < 1:
             directions = np.eye(1, table.shape[1], dtype=np.float32)
         else:
-            svd = TruncatedSVD(n_components=rank, n_iter=4, random_state=_SEED).fit(table)
+            with threadpool_limits(1):  # sums in another order would give other directions on another machine
+                svd = TruncatedSVD(n_components=rank, n_iter=4, random_state=_SEED).fit(table)
             directions = svd.components_.astype(np.float32)
         return _state([stems[place] for place in kept], idf, directions)
 

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from ...core.keys import content_key
 from ..packing import compressed, packed, unpacked
+from ..tables.mending import drop_filtered_away
 from ..tables.schema import FORMAT, MIGRATIONS, SCHEMA
 
 if TYPE_CHECKING:
@@ -26,6 +27,7 @@ def migrate(database: EmbeddedDatabase, found: int) -> None:
         for before in range(found, FORMAT):
             for statement in MIGRATIONS[before]:
                 database.execute(statement)
+        drop_filtered_away(database)
         return
     for table in ("files", "documents", "results", "calls", "runs", "run_questions"):
         database.execute(f"ALTER TABLE {table} RENAME TO old_{table}")

@@ -14,7 +14,7 @@ from ..tables import copying
 from ..tables.schema import FORMAT
 from .database import EmbeddedDatabase, database_errors
 
-_RESTORABLE = (3, 4, 5, FORMAT)  # formats in which the tables of a backup are the same
+_RESTORABLE = (3, 4, 5, 6, FORMAT)  # formats in which the tables of a backup are the same
 _ROWS = 1000  # rows taken in at a time
 
 

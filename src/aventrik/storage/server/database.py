@@ -18,6 +18,7 @@ from psycopg import errors, sql
 
 from ...core.errors import BadInput, Unavailable
 from ..tables import Result
+from ..tables.mending import drop_filtered_away
 from ..tables.schema import FORMAT, MIGRATIONS, SCHEMA
 from .dialect import laid_out, marked, of_many
 
@@ -107,6 +108,8 @@ class ServerDatabase:
             steps = [each for n in range(found, FORMAT) for each in MIGRATIONS[n]] if found else SCHEMA
             for statement in laid_out(tuple(steps)):
                 self._db.execute(statement)
+            if found:
+                drop_filtered_away(self)
             self._db.execute(
                 "INSERT INTO about VALUES ('format', %s) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
                 (str(FORMAT),),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from ...core.errors import BadInput
@@ -19,9 +19,16 @@ _BACKED_UP = ("corpora", "contents", "results", "questions", "calls")
 _RUN = "identity, name, testset, made, questions, started, finished, costs, label, note"
 
 
-def move(source: Database, target: Database, progress: Progress = nothing) -> dict[str, int]:
-    """Copies all that stands in one database into another that is empty, or that an interrupted copying has filled in
-    part; runs keep their numbers. Returns the rows of each table, which have been counted in both.
+def move(
+    source: Database,
+    target: Database,
+    progress: Progress = nothing,
+    tables: Sequence[str] = (),
+    backwards: bool = False,
+) -> dict[str, int]:
+    """Copies all that stands in one database, or some `tables` of it, into another that is empty, or that an interrupted
+    copying has filled in part; runs keep their numbers. `backwards` puts rows in in reverse order, all at once. Returns the
+    rows of each table, which have been counted in both.
 
     Raises `BadInput` where the target has something of its own.
     """
@@ -31,11 +38,14 @@ def move(source: Database, target: Database, progress: Progress = nothing) -> di
         )
     made = {}
     for table, (_, columns) in TABLES.items():
-        if table in _PASSING:
+        if table in _PASSING or (tables and table not in tables):
             continue
         [(total,)] = source.rows(f"SELECT count(*) FROM {table}")
         done = 0
-        for some in whole_rows(source, table, columns):
+        groups: Iterable[list[tuple[Any, ...]]] = whole_rows(source, table, columns)
+        if backwards:
+            groups = [some[::-1] for some in reversed(list(groups))]
+        for some in groups:
             target.many(put(table, columns, replace=False), some)
             done += len(some)
             progress(table, done, int(total))

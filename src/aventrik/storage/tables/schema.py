@@ -3,7 +3,7 @@ older store follows."""
 
 from __future__ import annotations
 
-FORMAT = 6
+FORMAT = 7
 
 # Of each run, where it has been worked out, what its questions came to in one piece; can be made again.
 SHEETS = "CREATE TABLE sheets (run INTEGER PRIMARY KEY REFERENCES runs(id) ON DELETE CASCADE, body BLOB NOT NULL)"
@@ -22,7 +22,7 @@ SHARED = (
 )
 
 # From each format what leads to the next; formats 1 and 2 were of SQLite alone, see `embedded.migrating`.
-MIGRATIONS: dict[int, tuple[str, ...]] = {3: (SHEETS,), 4: (TAGS,), 5: SHARED}
+MIGRATIONS: dict[int, tuple[str, ...]] = {3: (SHEETS,), 4: (TAGS,), 5: SHARED, 6: ()}
 
 SCHEMA = (
     # Gathered files, and what tells whether one has changed.

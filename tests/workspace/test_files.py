@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 
+from aventrik.core.documents import Document, Part
+from aventrik.core.documents.relocating import Near
 from aventrik.core.errors import BadInput
 from aventrik.core.testsets import Need, Question, Quoted
 from aventrik.workspace.decisions import Decisions
@@ -15,7 +17,7 @@ from aventrik.workspace.files import harmless, read_text, write_whole
 from aventrik.workspace.gathered import GatheredSource, GatheredSources
 from aventrik.workspace.labels import Labels
 from aventrik.workspace.metadata import Metadata
-from aventrik.workspace.testsets import load_testset, located, save_testset
+from aventrik.workspace.testsets import load_testset, located, question_from, question_row, save_testset, with_near
 from aventrik.workspace.toml import line_of, nearest
 
 
@@ -116,11 +118,67 @@ def test_a_test_set_comes_back_as_it_was_written(tmp_path: Path) -> None:
 def test_evidence_is_looked_up_in_the_documents_as_they_are_now(
     text: str | None, place: tuple[int, int], moved: list[str], lost: list[str]
 ) -> None:
-    [found], told = located([QUESTION], lambda doc: text)
+    [found], told = located([QUESTION], lambda doc: None if text is None else Document(doc, text))
     quoted = found.needs[0].spans[0]
     assert (quoted.start, quoted.end) == place
     assert told.found_again == moved
     assert [reason for _, _, reason in told.lost] == lost
+
+
+TERMS = "Visitors\n\nThe fee is 5 pounds.\n\nResidents\n\nThe fee is 5 pounds."  # the same words under two headings
+HEADINGS = (Part("heading", 0, 8, -1, 1), Part("heading", 32, 41, -1, 1))
+
+
+def fee(near: Near | None, start: int = -1) -> Question:
+    quoted = Quoted("fees.md", start, start + 20 if start >= 0 else -1, "The fee is 5 pounds.", near=near)
+    return Question("q1", "What do residents pay?", "5 pounds.", (Need("", (quoted,)),))
+
+
+def test_of_equal_words_those_under_their_own_heading_are_meant() -> None:
+    document = Document("fees.md", TERMS, HEADINGS)
+    [kept] = with_near([fee(None, 43)], lambda name: document)
+    near = kept.needs[0].spans[0].near
+    assert near == Near("Residents", "Visitors The fee is 5 pounds. Residents"[-48:], "")
+    longer = "Harbour rules\n\nWho stays pays.\n\n"  # so much was put before that the other place is the nearer one
+    moved = Document(
+        "fees.md",
+        longer + TERMS,
+        tuple(part._replace(start=part.start + len(longer), end=part.end + len(longer)) for part in HEADINGS),
+    )
+    [found], told = located([kept], lambda name: moved)
+    assert found.needs[0].spans[0].start == len(longer) + 43
+    assert told.doubtful == []
+    assert told.found_again == ["q1"]
+    [without], told = located([fee(None, 43)], lambda name: moved)
+    assert without.needs[0].spans[0].start == len(longer) + 10  # the nearest
+    assert [(question, doc) for question, doc, _ in told.doubtful] == [("q1", "fees.md")]
+
+
+def test_equal_words_between_equal_neighbours_are_doubtful() -> None:
+    text = "Open.\n\nThe fee is 5 pounds.\n\nOpen.\n\nThe fee is 5 pounds.\n\nOpen."
+    document = Document("fees.md", text)
+    _, told = located([fee(Near("", "Open.", "Open."))], lambda name: document)
+    assert len(told.doubtful) == 1
+    assert "occur several times there" in told.doubtful[0][2]
+    once, told = located([fee(None)], lambda name: Document("fees.md", "The fee is 5 pounds."))
+    assert told.doubtful == []
+    assert once[0].needs[0].spans[0].start == 0
+
+
+def test_what_stands_around_a_place_is_kept_in_the_file_and_copies_are_not(tmp_path: Path) -> None:
+    document = Document("fees.md", TERMS, HEADINGS)
+    path = tmp_path / "t.jsonl"
+    [found], _ = located([fee(None, 43)], lambda name: document, lambda name: ("copy.md",))
+    assert found.needs[0].spans[0].copies == ("copy.md",)
+    [alone], _ = located([fee(None, 43)], lambda name: document)
+    assert found.key == alone.key  # what is asked is the same, however many copies there are
+    save_testset(path, [found], lambda name: document)
+    [back] = load_testset(path)
+    assert back.needs[0].spans[0].near == Near("Residents", "Visitors The fee is 5 pounds. Residents"[-48:], "")
+    assert back.needs[0].spans[0].copies == ()
+    assert question_from(question_row(found)) == replace(
+        found, needs=(replace(found.needs[0], spans=(replace(found.needs[0].spans[0], occurrence=0),)),)
+    )
 
 
 def test_a_question_has_the_same_key_until_what_a_run_hangs_on_changes() -> None:

@@ -91,7 +91,7 @@ def draft(
         raise BadInput(f"no good question was found in {made.passages:,} passages; nothing was written")
     offline = (writer or opened.workspace.settings.roles.writer) == "offline"
     note = only_english(opened, "the built-in writer drafts") if offline else ""
-    save_testset(path, [*already, *made.questions])
+    save_testset(path, [*already, *made.questions], opened.corpus.known)
     reports = opened.folder / "reports"
     dropped = reports / f"dropped-{path.stem}.csv"
     save_dropped(dropped, made.dropped, made.passed_over)
@@ -177,7 +177,7 @@ def locate(
         made = locate_entries(opened, read.entries, pooled, count, judge, already, lot, progress=opened.progress)
         asked = [*made.already, *made.questions]
         if asked:
-            save_testset(path, asked)
+            save_testset(path, asked, opened.corpus.known)
         found = find_gaps(opened, asked, embedding="" if pool else embedding)
     return LocatedLog(made, read, path, found, vars(spent(opened)))
 
@@ -241,7 +241,7 @@ def save_questions(
         raise BadInput(f"{path}: exists already; --replace writes over it")
     if not questions:
         raise BadInput(f"{testset}: would be empty; nothing was written")
-    save_testset(path, questions)
+    save_testset(path, questions, opened.corpus.known)
     return path
 
 

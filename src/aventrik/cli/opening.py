@@ -30,6 +30,15 @@ def show_moved(moved: MovedEvidence, file: str, screen: Screen) -> None:
         screen.warn(f"{file}: evidence of {len(set(moved.found_again))} questions was found again at another place")
     for question, doc, reason in moved.lost[:5]:
         screen.warn(shortened(f"{file}, question {question}, {doc}: {reason}", 200))
+    if moved.doubtful:
+        question, doc, reason = moved.doubtful[0]
+        screen.warn(
+            shortened(
+                f"{file}: evidence of {len(moved.doubtful)} spans may stand elsewhere in its document, such as {question}, "
+                f"{doc}: {reason}; the nearest counts until 'aventrik review {file.removesuffix('.jsonl')}' says otherwise",
+                300,
+            )
+        )
     if moved.shown:
         question, doc, reason = moved.shown[0]
         screen.warn(

@@ -14,7 +14,7 @@ from ..core.errors import BadInput, Unreadable
 from ..core.keys import content_key
 from ..core.reading import REVISION, Reading, known_suffix, read_file, safe_name
 from ..execution.open_workspace import OpenWorkspace
-from ..execution.reading_workers import FileToRead, Reader, ReadOne, document_row, read_many
+from ..execution.reading_workers import FileToRead, Reader, ReadOne, document_row, file_mark, read_many
 from ..storage.protocols import FileSeen, Store
 from ..workspace.gathered import GatheredSource, GatheredSources
 from ..workspace.settings import SETTINGS
@@ -194,8 +194,9 @@ class Gatherer:
             made.failed.append((path, f"it is {_kind(status.st_mode)}, not a file"))
             return
         old = before.get(source)
-        now = (name, status.st_size, status.st_mtime_ns, how)
-        if old is not None and now == (old.name, old.size, old.mtime, old.reading):
+        mark = file_mark(status)
+        now = (name, status.st_size, mark, how)
+        if old is not None and mark and now == (old.name, old.size, old.mtime, old.reading):
             made.unchanged.append(name)
             return
         if status.st_size > largest * 1_000_000:

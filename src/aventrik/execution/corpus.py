@@ -3,7 +3,7 @@ test set has them searched."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -45,12 +45,36 @@ class Corpus:
         beside = self.workspace.metadata.of(name)
         return replace(found, meta={**found.meta, **beside}) if beside else found
 
-    def text(self, name: str) -> str | None:
-        """The canonical text of a document; None when the corpus does not have it."""
+    def known(self, name: str) -> Document | None:
+        """The document of that name; None when the corpus does not have it."""
         try:
-            return self.store.document(name).text
+            return self.store.document(name)
         except KeyError:
             return None
+
+    def text(self, name: str) -> str | None:
+        """The canonical text of a document; None when the corpus does not have it."""
+        found = self.known(name)
+        return found.text if found else None
+
+    def copies(self) -> Callable[[str], tuple[str, ...]]:
+        """Of each document the names of the others that take part and have the very same text, whatever they are called."""
+        lengths = dict(self.store.lengths())
+        out = self.workspace.decisions.reasons
+        alike: dict[int, list[str]] = {}
+        for name, length in lengths.items():
+            if name not in out and length:
+                alike.setdefault(length, []).append(name)
+        found: dict[str, tuple[str, ...]] = {}
+
+        def of(name: str) -> tuple[str, ...]:
+            if name not in found:
+                others = [each for each in alike.get(lengths.get(name, 0), ()) if each != name]
+                text = self.text(name) if others else None
+                found[name] = tuple(each for each in others if self.text(each) == text)
+            return found[name]
+
+        return of
 
     def figures(self) -> tuple[int, int]:
         """Number of documents and of characters, left-out ones included."""

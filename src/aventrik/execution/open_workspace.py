@@ -251,4 +251,4 @@ class OpenWorkspace:
 
     def located(self, questions: list[Question]) -> tuple[list[Question], MovedEvidence]:
         """Questions with their evidence at its present place in the documents."""
-        return located(questions, self.corpus.text)
+        return located(questions, self.corpus.known, self.corpus.copies())

@@ -201,7 +201,7 @@ class Place:
             bench.home, self.snapshot.key, self.resolved, node.name,
             condition=self.condition_key if self.condition is not None else "", fresh=bench.fresh, takes=bench.takes,
             busy=busy, shards=0 if searched_whole(node) else bench.shards,
-            account=self.keys.account(node.name) if bench.executor.remote else {}, **what,
+            account=self.keys.account(node.name), **what,
         )  # fmt: skip
 
     def _check_here(self, node: Node) -> None:

@@ -9,6 +9,7 @@ import multiprocessing
 import os
 import signal
 import stat
+import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
@@ -27,6 +28,7 @@ from ..storage.protocols import Gathering
 _TOGETHER = 24  # small files that one worker reads in one go
 _SMALL = 1_500_000  # bytes that they may have in all
 _MOST_TIMES = 8  # as large a piece of work may be where it is done elsewhere
+_LATELY = 2_000_000_000  # nanoseconds within which two changes of a file may bear the same time, on any file system
 _SEVERAL = 4  # pieces of work, at the least, that each worker is to get
 
 
@@ -73,13 +75,23 @@ def document_row(document: Document) -> Gathering:
     )
 
 
+def file_mark(status: os.stat_result) -> int:
+    """What tells a file that was changed from one that was not, beside its size: the times of the last change of its bytes
+    and of its entry, and which file it is. 0, which tells nothing, for one that changed so lately that a further change
+    might bear the same time."""
+    if time.time_ns() - max(status.st_mtime_ns, status.st_ctime_ns) < _LATELY:
+        return 0
+    told = f"{status.st_mtime_ns} {status.st_ctime_ns} {status.st_ino}".encode()
+    return int.from_bytes(hashlib.sha256(told).digest()[:7], "big")
+
+
 def read_one(wanted: FileToRead, reading: Reading) -> ReadOne:
     """Reads one file, here and now."""
     done = ReadOne(wanted)
     try:
         data, status = _bytes_of(wanted)
         done.key = hashlib.sha256(data).hexdigest()
-        done.mtime, done.size = status.st_mtime_ns, status.st_size
+        done.mtime, done.size = file_mark(status), status.st_size
         done.same = done.key == wanted.known
         if not done.same:
             found = read_file(wanted.name, data, reading)

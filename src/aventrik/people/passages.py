@@ -161,7 +161,8 @@ def labels_of(opened: OpenWorkspace) -> tuple[dict[str, list[Range]], frozenset[
         elif words == {"unfit"}:
             one = next(iter(people.values()))
             if one.question in known:
-                place = relocated(one.claim, -1, -1, opened.corpus.document(one.question).text)
+                found = relocated(one.claim, -1, -1, opened.corpus.document(one.question).text)
+                place = found.place if found else None
                 if place is not None:
                     away.setdefault(one.question, []).append(place)
     return away, frozenset(sound)

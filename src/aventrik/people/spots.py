@@ -12,7 +12,7 @@ from ..core.documents import Document
 from ..core.documents.relocating import relocated
 from ..core.documents.spans import Range
 from ..core.errors import BadInput
-from ..core.testsets import Need, Question, Quoted
+from ..core.testsets import Need, Question, Quoted, placed
 from ..core.text import sentences
 from ..execution.open_workspace import OpenWorkspace
 
@@ -78,10 +78,11 @@ class Spots:
         document = self.document(quoted.doc)
         if document is None:
             return Spot(quoted.doc, -1, -1, need, lost="the document is not in the corpus", words=quoted.quote)
-        place = relocated(quoted.quote, quoted.start, quoted.end, document.text)
-        if place is None:
+        found = placed(quoted, document.text, document.innermost_heading)
+        if found is None:
             return Spot(quoted.doc, -1, -1, need, lost="its words no longer stand there", words=quoted.quote)
-        return Spot(quoted.doc, *place, need)
+        now, _ = found
+        return Spot(quoted.doc, now.start, now.end, need)
 
     def _proposed(self, row: Any) -> Spot | None:
         if not isinstance(row, dict) or not isinstance(row.get("doc"), str):
@@ -95,10 +96,11 @@ class Spots:
         begins = str(row.get("quote", ""))
         if document.text[start : start + len(begins)] == begins and end <= len(document.text):
             return Spot(row["doc"], start, end, level=level)
-        place = relocated(begins, start, start + len(begins), document.text)
-        if place is None:
+        found = relocated(begins, start, start + len(begins), document.text)
+        if found is None:
             return None
-        return Spot(row["doc"], place[0], min(len(document.text), place[0] + end - start), level=level)
+        first = found.place[0]
+        return Spot(row["doc"], first, min(len(document.text), first + end - start), level=level)
 
     def document(self, name: str) -> Document | None:
         """A document by name; None where the corpus does not have it."""
@@ -191,7 +193,8 @@ class Spots:
         document = self.document(doc)
         if document is None:
             raise BadInput(f"the corpus has no document '{doc}'")
-        place: Range | None = relocated(quote, -1, -1, document.text)
+        found = relocated(quote, -1, -1, document.text)
+        place: Range | None = found.place if found else None
         if place is None:
             raise BadInput(f"'{quote[:60]}' does not stand in {doc}")
         return Spot(doc, *place)

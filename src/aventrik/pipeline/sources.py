@@ -9,6 +9,7 @@ from typing import Any
 from ..core.judging import Reference
 from ..core.measures.evidence import Needs, evidence_of
 from ..core.testsets import Question
+from ..core.text.composing import composed
 
 
 @dataclass(frozen=True)
@@ -41,17 +42,21 @@ class Standing:
 
 def reference_of(question: Question) -> Reference:
     """What an answer to a question is held against."""
-    quotes = [quoted.quote for need in question.needs for quoted in need.spans[:1] if quoted.quote]
-    facts = tuple(need.fact or need.spans[0].quote for need in question.needs)
-    return Reference(facts, tuple(text for text in (question.answer, *quotes) if text) if question.needs else ())
+    quotes = [composed(quoted.quote) for need in question.needs for quoted in need.spans[:1] if quoted.quote]
+    facts = tuple(composed(need.fact or need.spans[0].quote) for need in question.needs)
+    return Reference(
+        facts, tuple(text for text in (composed(question.answer), *quotes) if text) if question.needs else ()
+    )
 
 
 def sources_of(question: Question, standing: Callable[[str], str]) -> dict[str, Any]:
     """The record of each source; `standing` says of a document "in", "left out" or "gone"."""
-    documents = sorted({quoted.doc for need in question.needs for quoted in need.spans})
+    documents = sorted(
+        {doc for need in question.needs for quoted in need.spans for doc in (quoted.doc, *quoted.copies)}
+    )
     return {
-        "wording": Wording(question.question),
-        "turns": Turns(question.before),
+        "wording": Wording(composed(question.question)),
+        "turns": Turns(tuple(map(composed, question.before))),
         "reference": reference_of(question),
         "evidence": Evidence(evidence_of(question)),
         "standing": Standing(tuple((doc, standing(doc)) for doc in documents)),

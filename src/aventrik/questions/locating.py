@@ -272,7 +272,8 @@ def _evidence(proposal: Proposal, reply: Reply, pool: Pool) -> list[Quoted]:
     quotes = [] if reply.value is None else [quote for quote in reply.value["quotes"] if quote.strip()]
     ranges = []
     for quote in quotes:
-        found = placed(Quoted(doc, start, start + 1, quote), text)
+        place = placed(Quoted(doc, start, start + 1, quote), text)
+        found = place[0] if place else None
         if found is not None and found.start < end and start < found.end:
             ranges.append((found.start, found.end))
     first = min((left for left, _ in ranges), default=proposal.evidence[0])

@@ -12,6 +12,8 @@ import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.collecting import not_collected
+from ..core.documents import Document
+from ..core.documents.relocating import Near, near_of
 from ..core.errors import BadInput
 from ..core.surrogates import HALF
 from ..core.testsets import Need, Question, Quoted, placed
@@ -30,6 +32,13 @@ class _Span(_QuestionLine):
     start: int = Field(-1, ge=-1, lt=2**53)
     end: int = Field(-1, ge=-1, lt=2**53)
     quote: str = ""
+    near: Annotated[list[str], Field(min_length=3, max_length=3)] | None = None
+    copies: list[str] = []
+
+    @property
+    def quoted(self) -> Quoted:
+        near = None if self.near is None else Near(*self.near)
+        return Quoted(self.doc, self.start, self.end, self.quote, near=near, copies=tuple(self.copies))
 
 
 class _Need(_QuestionLine):
@@ -58,6 +67,7 @@ class MovedEvidence:
     found_again: list[str] = field(default_factory=list)
     lost: list[tuple[str, str, str]] = field(default_factory=list)  # question, document, reason
     shown: list[tuple[str, str, str]] = field(default_factory=list)  # the same of what could not be hidden
+    doubtful: list[tuple[str, str, str]] = field(default_factory=list)  # and of what may be meant to stand elsewhere
 
 
 def load_testset(path: Path) -> list[Question]:
@@ -154,10 +164,8 @@ def question_from(body: dict[str, Any]) -> Question:
 
 
 def _question(row: _Question) -> Question:
-    needs = tuple(
-        Need(need.fact, tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in need.spans)) for need in row.needs
-    )
-    hide = tuple(Quoted(s.doc, s.start, s.end, s.quote) for s in row.hide)
+    needs = tuple(Need(need.fact, tuple(each.quoted for each in need.spans)) for need in row.needs)
+    hide = tuple(each.quoted for each in row.hide)
     return Question(
         id=row.id,
         question=row.question,
@@ -173,9 +181,12 @@ def _question(row: _Question) -> Question:
     )
 
 
-def save_testset(path: Path, questions: Sequence[Question]) -> None:
-    """Writes a file in one step: it is there whole, or as it was before."""
-    lines = [json.dumps(question_row(question), ensure_ascii=False) for question in questions]
+def save_testset(
+    path: Path, questions: Sequence[Question], document_of: Callable[[str], Document | None] = lambda name: None
+) -> None:
+    """Writes a file in one step: it is there whole, or as it was before. With each place stands what is around it in its
+    document, as far as that is known."""
+    lines = [json.dumps(question_row(question), ensure_ascii=False) for question in with_near(questions, document_of)]
     write_whole(path, "".join(line + "\n" for line in lines))
 
 
@@ -206,45 +217,78 @@ def question_row(question: Question) -> dict[str, Any]:
 
 
 def _row(quoted: Quoted) -> dict[str, Any]:
-    return {"doc": quoted.doc, "start": quoted.start, "end": quoted.end, "quote": quoted.quote}
+    found: dict[str, Any] = {"doc": quoted.doc, "start": quoted.start, "end": quoted.end, "quote": quoted.quote}
+    if quoted.near is not None:
+        found["near"] = [quoted.near.under, quoted.near.before, quoted.near.behind]
+    if quoted.copies:
+        found["copies"] = list(quoted.copies)
+    return found
 
 
 def located(
-    questions: Sequence[Question], text_of: Callable[[str], str | None]
+    questions: Sequence[Question],
+    document_of: Callable[[str], Document | None],
+    copies_of: Callable[[str], tuple[str, ...]] = lambda name: (),
 ) -> tuple[list[Question], MovedEvidence]:
-    """The questions with every span at its present place, and what moved or is lost.
+    """The questions with every span at its present place, and what moved, is lost, or can't be told apart.
 
-    `text_of` gives a document's canonical text, or None when the corpus does not have it. A lost span stays in
-    its need (the evidence is then "not in the documents").
+    `document_of` gives a document, or None when the corpus does not have it; `copies_of` the names of those with the very
+    same text. A lost span stays in its need (the evidence is then "not in the documents").
     """
     moved = MovedEvidence()
     found: list[Question] = []
     for question in questions:
         needs = []
         for need in question.needs:
-            spans = tuple(_span(question.id, quoted, text_of(quoted.doc), moved) for quoted in need.spans)
+            spans = tuple(
+                replace(_span(question.id, quoted, document_of(quoted.doc), moved), copies=copies_of(quoted.doc))
+                for quoted in need.spans
+            )
             needs.append(replace(need, spans=spans))
-        hide = tuple(_hidden(question.id, quoted, text_of(quoted.doc), moved) for quoted in question.hide)
+        hide = tuple(_hidden(question.id, quoted, document_of(quoted.doc), moved) for quoted in question.hide)
         found.append(replace(question, needs=tuple(needs), hide=tuple(each for each in hide if each)))
     return found, moved
 
 
-def _hidden(question: str, quoted: Quoted, text: str | None, moved: MovedEvidence) -> Quoted | None:
+def with_near(questions: Sequence[Question], document_of: Callable[[str], Document | None]) -> list[Question]:
+    """The questions with what stands around each place, by which it is found again when its document has changed."""
+
+    def near(quoted: Quoted) -> Quoted:
+        quoted = replace(quoted, copies=())  # they are looked up anew each time
+        document = document_of(quoted.doc)
+        if document is None or not 0 <= quoted.start < quoted.end <= len(document.text):
+            return quoted
+        heading = document.innermost_heading(quoted.start)
+        return replace(quoted, near=near_of(quoted.start, quoted.end, document.text, heading))
+
+    return [
+        replace(
+            question,
+            needs=tuple(replace(need, spans=tuple(map(near, need.spans))) for need in question.needs),
+            hide=tuple(map(near, question.hide)),
+        )
+        for question in questions
+    ]
+
+
+def _hidden(question: str, quoted: Quoted, document: Document | None, moved: MovedEvidence) -> Quoted | None:
     """What a question hides at its present place; None where it no longer stands there."""
-    if text is None:
+    if document is None:
         return None  # a document that is not searched gives nothing away
-    now = placed(quoted, text)
+    now = placed(quoted, document.text, document.innermost_heading)
     if now is None:
         moved.shown.append((question, quoted.doc, "what it hides no longer stands there"))
-    return now
+        return None
+    return now[0]
 
 
-def _span(question: str, quoted: Quoted, text: str | None, moved: MovedEvidence) -> Quoted:
-    if text is None:
+def _span(question: str, quoted: Quoted, document: Document | None, moved: MovedEvidence) -> Quoted:
+    if document is None:
         moved.lost.append((question, quoted.doc, "the document is not in the corpus"))
         return quoted
-    now = placed(quoted, text)
-    if now is None:
+    text = document.text
+    found = placed(quoted, text, document.innermost_heading)
+    if found is None:
         inside = 0 <= quoted.start < quoted.end <= len(text)
         reason = (
             "its quote no longer stands there"
@@ -252,7 +296,10 @@ def _span(question: str, quoted: Quoted, text: str | None, moved: MovedEvidence)
             else (f"its span {quoted.start}–{quoted.end} is outside the document ({len(text)} characters)")
         )
         moved.lost.append((question, quoted.doc, reason))
-        return Quoted(quoted.doc, -1, -1, quoted.quote)
+        return Quoted(quoted.doc, -1, -1, quoted.quote, near=quoted.near)
+    now, sure = found
+    if not sure:
+        moved.doubtful.append((question, quoted.doc, f"its words occur several times there: “{now.quote[:60]}”"))
     if quoted.start >= 0 and abs(now.start - quoted.start) > 2:
         moved.found_again.append(question)
     return now

@@ -84,6 +84,11 @@ class Document:
     def _paths(self) -> dict[int, tuple[str, ...]]:
         return {}
 
+    def innermost_heading(self, offset: int) -> str:
+        """The text of the nearest heading over an offset; "" before the first."""
+        path = self.heading_path(offset)
+        return path[-1] if path else ""
+
     def _path_of(self, last: int) -> tuple[str, ...]:
         path: list[str] = []
         level = 99

@@ -36,8 +36,12 @@ Ranges = dict[str, list[Range]]  # of each document sorted, disjoint ranges
 
 
 def evidence_of(question: Question) -> Needs:
-    """The needs of a question whose quotes stand at their present places."""
-    return tuple(tuple(_evidence(quoted) for quoted in need.spans) for need in question.needs)
+    """The needs of a question whose quotes stand at their present places, in their documents and in every exact copy of
+    these: whoever finds the fact in a copy has found it."""
+    return tuple(
+        tuple(_evidence(each) for quoted in need.spans for each in (quoted, *quoted.in_copies))
+        for need in question.needs
+    )
 
 
 def _evidence(quoted: Quoted) -> EvidencePlace:

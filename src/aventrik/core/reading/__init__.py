@@ -28,7 +28,7 @@ FORMATS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "json": ("records", "read_json", (".json",)),
     "text": ("plain", "read_plain", (".txt", ".text", ".log", ".rst", "")),
 }
-REVISION = 3  # raised when the readers make something else of the same bytes, so that files are read again
+REVISION = 4  # raised when the readers make something else of the same bytes, so that files are read again
 RECORDS = ("csv", "jsonl", "json")
 WAYS = ("layout", "stream")
 _SUFFIXES = {suffix: form for form, (_, _, suffixes) in FORMATS.items() for suffix in suffixes}

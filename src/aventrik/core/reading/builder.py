@@ -7,11 +7,12 @@ from typing import Any
 
 from ..documents import Document, Part
 from ..surrogates import mended, mended_json
+from ..text.composing import composed
 
 
 def folded(text: str) -> str:
-    """Text on one line: runs of white space become one blank, ends are trimmed."""
-    return " ".join(text.split())
+    """Text on one line: runs of white space become one blank, ends are trimmed, letters are in composed form (NFC)."""
+    return composed(" ".join(text.split()))
 
 
 class TextBuilder:
@@ -62,7 +63,7 @@ class TextBuilder:
             self._block("paragraph", text)
 
     def code(self, text: str) -> None:
-        text = text.strip("\n").expandtabs(4).rstrip()
+        text = composed(text.strip("\n").expandtabs(4).rstrip())
         if text.strip():
             self._block("code", text)
 

@@ -113,7 +113,8 @@ def _quoted(text: str, ranges: Chunk, quote: str) -> Range | None:
     if not quote.strip():
         return None
     for start, end in ranges:
-        found = relocated(quote, 0, 0, text[start:end])
+        place = relocated(quote, 0, 0, text[start:end])
+        found = place.place if place else None
         if found is not None:
             return start + found[0], start + found[1]
     return None

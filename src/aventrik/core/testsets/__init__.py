@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ..documents.relocating import occurrence, relocated
+from ..documents.relocating import Near, occurrence, relocated
 from ..documents.spans import Span
 from ..keys import content_key
 
@@ -17,7 +18,8 @@ class Quoted:
     """Where a fact stands: a span and the text that is quoted there.
 
     `start` is -1 while the place is not known yet; `placed` finds it by the quote. `occurrence` counts how often the
-    same words occur in the document before it.
+    same words occur in the document before it. `near` is what stands around it, by which it is told from equal words
+    elsewhere in the document; `copies` names the documents with the very same text.
     """
 
     doc: str
@@ -25,6 +27,13 @@ class Quoted:
     end: int
     quote: str
     occurrence: int = 0
+    near: Near | None = None
+    copies: tuple[str, ...] = ()
+
+    @property
+    def in_copies(self) -> tuple[Quoted, ...]:
+        """The same place in each copy of the document."""
+        return tuple(replace(self, doc=doc, copies=()) for doc in self.copies)
 
     @property
     def span(self) -> Span:
@@ -73,9 +82,12 @@ class Question:
         return content_key("question", self.question, self.answer, needs, self.kind, *before)
 
 
-def placed(quoted: Quoted, text: str) -> Quoted | None:
-    """The quoted evidence at its present place in its document's text; None when it occurs nowhere there."""
-    found = relocated(quoted.quote, quoted.start, quoted.end, text)
+def placed(quoted: Quoted, text: str, under: Callable[[int], str] = lambda start: "") -> tuple[Quoted, bool] | None:
+    """The quoted evidence at its present place in its document's text, and whether that is sure: its words may occur several
+    times there, with nothing to tell which is meant. None when it occurs nowhere. `under` gives the heading over a place."""
+    found = relocated(quoted.quote, quoted.start, quoted.end, text, quoted.near, under)
     if found is None:
         return None
-    return Quoted(quoted.doc, *found, text[found[0] : found[1]], occurrence(found, text))
+    place = found.place
+    now = Quoted(quoted.doc, *place, text[place[0] : place[1]], occurrence(place, text), quoted.near)
+    return now, found.sure

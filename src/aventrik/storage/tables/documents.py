@@ -31,6 +31,10 @@ class TabledDocuments:
         """(name, content key) of all documents, in order of name."""
         return [(str(name), str(key)) for name, key in self._db.rows("SELECT name, key FROM documents ORDER BY name")]
 
+    def lengths(self) -> list[tuple[str, int]]:
+        """(name, number of characters) of all documents, in order of name."""
+        return [(str(name), int(n)) for name, n in self._db.rows("SELECT name, chars FROM documents ORDER BY name")]
+
     def figures(self) -> tuple[int, int]:
         """Number of documents and of characters."""
         row = self._db.rows("SELECT count(*), coalesce(sum(chars), 0) FROM documents")[0]

@@ -49,7 +49,8 @@ def rarer_words(text: str, material: Material) -> list[str]:
 def located(quotes: Sequence[str], passage: Passage, material: Material) -> tuple[Quoted, ...] | None:
     """The quotes at their places in the passage's document; None where one stands nowhere."""
     text = material.fetch(passage.doc).text
-    found = [placed(Quoted(passage.doc, passage.start, passage.start + 1, quote), text) for quote in quotes]
+    places = [placed(Quoted(passage.doc, passage.start, passage.start + 1, quote), text) for quote in quotes]
+    found = [each[0] if each else None for each in places]
     return None if not found or None in found else tuple(each for each in found if each)
 
 

@@ -12,7 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from aventrik.core.chunking import METHODS, ChunkTable, Cutting, chunk, chunks_from, chunks_of, columns_of
-from aventrik.core.chunking.topic import depths
+from aventrik.core.chunking.topic import _Deepest, _peaks, depths
+from aventrik.core.chunking.units import CutSource
 from aventrik.core.documents import Document
 from aventrik.core.errors import BadInput
 from aventrik.core.measures.evidence import EvidencePlace, held_whole
@@ -89,10 +90,10 @@ def test_no_chunking_cuts_through_a_word_or_a_row_that_fits(document: Document, 
 
 @settings(max_examples=300, deadline=None)
 @given(structured(), CUTTINGS)
-def test_no_chunk_is_larger_than_the_size_but_for_a_caption_or_a_cluster(document: Document, cutting: Cutting) -> None:
+def test_no_chunk_is_larger_than_the_size_but_for_a_cluster(document: Document, cutting: Cutting) -> None:
     told = ruler(document.text, cutting.unit)
     for ranges in chunk(document, cutting):
-        assert told.measure(*ranges[-1]) <= cutting.size or ranges[-1][1] - ranges[-1][0] == 1
+        assert sum(told.measure(*each) for each in ranges) <= cutting.size or ranges[-1][1] - ranges[-1][0] == 1
 
 
 def cut_here(job: tuple[str, Cutting]) -> list[tuple[tuple[int, int], ...]]:
@@ -233,7 +234,9 @@ def test_a_chunk_that_begins_inside_a_table_repeats_its_caption_and_every_row_it
     builder.table(["Lock", "Beam"], [[f"Lock {n}", f"{n}.1"] for n in range(6)], caption="Lock sizes")
     cut = texts(builder.finish("a"), Cutting("paragraph", 50, "chars", 0))
     assert cut[0] == "Lock sizes\nLock: Lock 0; Beam: 0.1"
-    assert cut[1] == "Lock sizes|Lock: Lock 1; Beam: 1.1\nLock: Lock 2; Beam: 2.1"
+    assert cut[1] == "Lock sizes|Lock: Lock 1; Beam: 1.1"  # two rows would fit, but not behind the caption
+    wider = texts(builder.finish("a"), Cutting("paragraph", 60, "chars", 0))
+    assert wider[1] == "Lock sizes|Lock: Lock 2; Beam: 2.1\nLock: Lock 3; Beam: 3.1"
     assert all("Lock: " in text and "Beam: " in text for text in cut)
 
 
@@ -340,3 +343,41 @@ def test_a_scrap_behind_a_table_parts_no_row(method: str) -> None:
 def test_a_word_larger_than_a_chunk_is_cut_evenly() -> None:
     document = Document("a", "x" * 101)
     assert [end - start for ((start, end),) in chunk(document, Cutting("fixed", 50, "chars", 0))] == [34, 34, 33]
+
+
+@pytest.mark.parametrize("method", METHODS)
+@pytest.mark.parametrize("words", [3, 40, 300])
+def test_a_caption_counts_for_the_size_of_a_chunk(method: str, words: int) -> None:
+    builder = TextBuilder()
+    builder.table(["Lock", "Width"], [[f"Lock {n}", f"{n} ft"] for n in range(40)], caption="dues " * words)
+    document = builder.finish("a")
+    cutting = Cutting(method, size=60, overlap=0)
+    chunks = chunk(document, cutting)
+    ruler = CutSource(document, cutting).ruler
+    assert max(sum(ruler.measure(*each) for each in ranges) for ranges in chunks) <= 60
+    text = document.text
+    served = "\n".join(text[start:end] for ranges in chunks for start, end in ranges)
+    assert all(f"Width: {n} ft" in served or f"{n} ft" in served for n in range(40))
+    within = [ranges for ranges in chunks if ranges[0][0] > 5 * words]
+    assert all(len(ranges) == 1 for ranges in within) or words == 300
+    assert any(len(ranges) > 1 and text[slice(*ranges[0])].startswith("dues") for ranges in chunks)
+
+
+def test_slopes_and_deepest_gaps_are_those_of_the_definition() -> None:
+    lot = np.random.default_rng(4)
+
+    def top(values: np.ndarray) -> float:
+        found = values[0]
+        for value in values[1:]:
+            if value < found:
+                break
+            found = value
+        return float(found)
+
+    for count in (1, 2, 7, 40):
+        values = lot.integers(0, 4, count).astype(float)
+        assert _peaks(values).tolist() == [top(values[place:]) for place in range(count)]
+        deepest = _Deepest(values)
+        for first in range(count):
+            for last in range(first, count):
+                assert deepest.among(first, last) == first + int(np.argmax(values[first : last + 1]))

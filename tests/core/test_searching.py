@@ -296,6 +296,10 @@ def test_an_approximate_index_finds_most_and_only_what_may_be_found(way: str, sh
     assert 0.85 < told <= 1.0
     poor = approximate.recall(searching(index, vectors, approximate.Reach(effort=1, probes=1)), vectors)
     assert poor < told
+    few = draw.random(3000) < 0.02
+    blind = approximate.recall(lambda rows, top, may: nearest(vectors, rows, top), vectors, allowed=few)
+    assert blind < 0.2  # an index that knows nothing of the filter finds few of those that may be found
+    assert approximate.recall(lambda rows, top, may: nearest(vectors, rows, top, may), vectors, allowed=few) == 1.0
     again = approximate.build(vectors, approximate.Nearness(way, lists=40))
     assert approximate.search(again, vectors, vectors[:5], 10, reach) == approximate.search(
         index, vectors, vectors[:5], 10, reach

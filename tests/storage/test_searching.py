@@ -74,6 +74,10 @@ def test_an_approximate_index_of_the_server_finds_more_the_harder_it_looks(searc
     again = searching.recall(f"t_{way}", Reaching(way, effort=11, probes=1))
     assert little == again < much  # whatever was planned before
     assert much > 0.97
+    filtered = searching.recall(f"t_{way}", Reaching(way, effort=11, probes=1, where="number < 60"))
+    assert filtered < little  # what the filter leaves out takes the place of what it lets pass
+    exactly = searching.recall(f"t_{way}", Reaching("exact", where="number < 60"))
+    assert exactly == 1.0
 
 
 def test_a_table_is_loaded_whole_or_not_at_all_and_only_once(searching: SearchDatabase) -> None:

@@ -30,7 +30,7 @@ from .stages import answers, corpus, database, retrieval, scoring
 
 GRAPH: tuple[Stage, ...] = (
     Stage(
-        "chunks", 5, DOCUMENT, ("documents",), corpus.chunks, reads.cutting, reads.tokenizer, open=corpus.open_chunks,
+        "chunks", 6, DOCUMENT, ("documents",), corpus.chunks, reads.cutting, reads.tokenizer, open=corpus.open_chunks,
         together=256,
     ),
     Stage(

@@ -51,9 +51,7 @@ def depths(texts: list[str]) -> npt.NDArray[np.float64]:
         * np.asarray(behind.multiply(behind).sum(axis=1)).ravel()
     )
     likeness = np.divide(dots, lengths, out=np.zeros(gaps), where=lengths > 0)
-    return np.array(
-        [_peak(likeness[place::-1]) + _peak(likeness[place:]) - 2 * likeness[place] for place in range(gaps)]
-    )
+    return _peaks(likeness[::-1])[::-1] + _peaks(likeness) - 2 * likeness
 
 
 def _window(count: int, side: int) -> Any:
@@ -64,14 +62,31 @@ def _window(count: int, side: int) -> Any:
     return diags([np.ones(count - away) for away in offsets], [side * away for away in offsets]).tocsr()
 
 
-def _peak(values: npt.NDArray[np.float64]) -> float:
-    """The value at the top of the slope that begins with the first value."""
-    top = values[0]
-    for value in values[1:]:
-        if value < top:
-            break
-        top = value
-    return float(top)
+def _peaks(values: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """For each value the one at the top of the slope that begins with it and goes on behind it."""
+    tops = values.copy()
+    for place in range(len(values) - 2, -1, -1):
+        if values[place + 1] >= values[place]:
+            tops[place] = tops[place + 1]
+    return tops
+
+
+class _Deepest:
+    """Finds the first of the greatest values in any stretch at once, from those of all stretches of 1, 2, 4, … values."""
+
+    def __init__(self, values: npt.NDArray[np.float64]) -> None:
+        self._values = values
+        self._rows = [np.arange(len(values))]
+        while 2 ** len(self._rows) <= len(values):
+            last, half = self._rows[-1], 2 ** (len(self._rows) - 1)
+            left, right = last[:-half], last[half:]
+            self._rows.append(np.where(values[right] > values[left], right, left))
+
+    def among(self, first: int, last: int) -> int:
+        """The place of it, of those from `first` to `last`."""
+        row = self._rows[(last - first + 1).bit_length() - 1]
+        left, right = row[first], row[last + 1 - 2 ** ((last - first + 1).bit_length() - 1)]
+        return int(right if self._values[right] > self._values[left] else left)
 
 
 def _cut_at_gaps(source: CutSource, units: list[Range], depth: npt.NDArray[np.float64]) -> list[Range]:
@@ -79,6 +94,7 @@ def _cut_at_gaps(source: CutSource, units: list[Range], depth: npt.NDArray[np.fl
     deep = float(depth.mean() + depth.std()) if len(depth) else 0.0
     before = source.ruler.at([start for start, _ in units])
     after = source.ruler.at([end for _, end in units])
+    deepest = _Deepest(depth)
     found: list[Range] = []
     waiting = [(0, len(units) - 1)]
     while waiting:
@@ -86,11 +102,13 @@ def _cut_at_gaps(source: CutSource, units: list[Range], depth: npt.NDArray[np.fl
         fits = after[right] - before[left] <= size
         place = None
         if left < right:
-            gaps = np.arange(left, right)
-            even = np.minimum(after[gaps] - before[left], after[right] - before[gaps + 1]) * LEFT_OVER >= size
-            near = gaps[even] if even.any() else gaps if not fits else gaps[:0]
-            if len(near):
-                best = int(near[np.argmax(depth[near])])
+            least = -(-size // LEFT_OVER)  # of what is left on either side of a gap
+            first = max(left, int(np.searchsorted(after, before[left] + least, "left")))
+            last = min(right - 1, int(np.searchsorted(before, after[right] - least, "right")) - 2)
+            if first > last and not fits:
+                first, last = left, right - 1
+            if first <= last:
+                best = deepest.among(first, last)
                 if not fits or depth[best] > deep:
                     place = best
         if place is None:

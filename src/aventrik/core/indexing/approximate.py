@@ -138,15 +138,20 @@ def search(
 Found = Callable[[npt.NDArray[np.float32], int, "npt.NDArray[np.bool_] | None"], list[list[Hit]]]
 
 
-def recall(found: Found, vectors: npt.NDArray[np.float32], top: int = 10) -> float:
-    """Share of the `top` nearest that a search finds too, 0 to 1: the mean over up to 200 of the vectors themselves,
-    spread evenly, each as a query and not counted as its own neighbour."""
+def recall(
+    found: Found,
+    vectors: npt.NDArray[np.float32],
+    top: int = 10,
+    allowed: npt.NDArray[np.bool_] | None = None,
+) -> float:
+    """Share of the `top` nearest, of the `allowed` rows where they are given, that a search finds too, 0 to 1: the mean over
+    up to 200 of the vectors themselves, spread evenly, each as a query and not counted as its own neighbour."""
     if len(vectors) < 2:
         return 1.0
     chosen = np.unique(np.linspace(0, len(vectors) - 1, _PROBES).astype(np.int64))
     queries = np.ascontiguousarray(vectors[chosen])
     shares = []
-    for own, near, true in zip(chosen, found(queries, top + 1, None), exact(vectors, queries, top + 1)):
+    for own, near, true in zip(chosen, found(queries, top + 1, allowed), exact(vectors, queries, top + 1, allowed)):
         wanted = {place for place, _ in true if place != own}
         shares.append(len(wanted & {place for place, _ in near}) / max(1, len(wanted)))
     return float(np.mean(shares))

@@ -98,6 +98,10 @@ class InMemory:
         """The weight of a stemmed term by itself."""
         return self.keyword.rarity(term) if self.keyword is not None else 0.0
 
+    def texts_allowed(self, condition: frozenset[str] | None) -> npt.NDArray[np.bool_] | None:
+        """For each index text whether its document may be found; None where all may."""
+        return self._narrowing(condition).texts_allowed
+
     def _narrowing(self, condition: frozenset[str] | None) -> Narrowing:
         return _narrowed(self, condition)
 

@@ -254,14 +254,15 @@ class SearchDatabase:
         return found
 
     def recall(self, name: str, how: Reaching, top: int = 10) -> float:
-        """Share of the `top` nearest that the index finds too, as `core.indexing.approximate.recall` measures it."""
+        """Share of the `top` nearest of those that meet the condition that the index finds too, as
+        `core.indexing.approximate.recall` measures it."""
         table = sql.Identifier(self._schema, name)
         [(count,)] = self._rows(sql.SQL("SELECT count(*) FROM {}").format(table))
         chosen = np.unique(np.linspace(0, max(0, int(count) - 1), _PROBED).astype(int)).tolist()
         rows = self._rows(sql.SQL("SELECT n, vector::text FROM {} WHERE n = ANY(%s)").format(table), (chosen,))
         queries = np.array([json.loads(text) for _, text in rows], dtype=np.float32)
-        near = self.nearest(name, queries, top + 1, Reaching(how.way, how.effort, how.probes))
-        true = self.nearest(name, queries, top + 1, Reaching())
+        near = self.nearest(name, queries, top + 1, Reaching(how.way, how.effort, how.probes, where=how.where))
+        true = self.nearest(name, queries, top + 1, Reaching(where=how.where))
         return _recall([int(n) for n, _ in rows], near, true)
 
     @contextmanager

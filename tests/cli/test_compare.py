@@ -22,7 +22,7 @@ from aventrik.pipeline.codec import encode
 from aventrik.storage.protocols import RUN_FORMAT, Kept, RunQuestion
 from aventrik.workspace.configuration import Configuration
 
-from ..conftest import Program
+from ..conftest import Program, write_testset
 
 SIZES, METHODS, MODELS = (200, 400, 800, 1600), ("keyword", "vector", "both"), ("lsa", "static")
 
@@ -366,7 +366,7 @@ def test_what_a_run_came_to_is_kept_and_made_again_when_it_changes(empty: Progra
     assert json.loads(body.split(b"\n")[0])["ids"] == ["q0", "q1"]
     opened.store.runs.keep_sheet(one, b"not a sheet")
     assert empty.json("compare")["runs"][0]["measures"]["hit@5"]["mean"] == before
-    put_run(opened, "a", scored(1, 1))
+    put_run(opened, "a", scored(1, 1), of="a made anew")
     assert opened.store.runs.sheets([one]) == {}
     assert empty.json("compare")["runs"][0]["measures"]["hit@5"]["mean"] == 1.0
 
@@ -406,3 +406,41 @@ def test_a_number_is_that_run_whatever_labels_say(empty: Program) -> None:
         put_run(opened, name, scored(1, 0))
     empty("runs", "2", "3", "--label", "1")
     assert [run["run"] for run in empty.json("compare", "1")["runs"]] == [1]
+
+
+def test_a_test_set_that_was_corrected_after_the_runs_is_told(workspace: Program) -> None:
+    workspace("run", "starter", "--testset", "small")
+    assert "were corrected since" not in workspace("compare").stderr
+    rows = [json.loads(line) for line in (workspace.folder / "testsets" / "small.jsonl").read_text().splitlines()]
+    rows[0]["needs"][0]["spans"][0]["quote"] = "A boat may stay at a visitor mooring"
+    rows[1]["answer"] = "13 pounds."
+    write_testset(workspace.folder, rows)
+    told = " ".join(workspace("compare").stderr.split())
+    assert (
+        "small: 2 questions were corrected since run 1 (a1, a2): the scores are of these questions as they were" in told
+    )
+    rows[0]["needs"][0]["spans"][0]["quote"] = "A boat may  stay at a visitor mooring for 48 hours."  # a blank more
+    rows[1]["answer"] = "12 pounds."
+    write_testset(workspace.folder, rows)
+    assert "were corrected since" not in workspace("compare").stderr
+
+
+def test_retrieval_is_compared_though_reference_answers_were_changed(workspace: Program) -> None:
+    workspace("run", "starter", "--testset", "small")
+    rows = [json.loads(line) for line in (workspace.folder / "testsets" / "small.jsonl").read_text().splitlines()]
+    rows[1]["answer"] = "Twelve pounds."
+    write_testset(workspace.folder, rows)
+    text = (workspace.folder / "configs" / "starter.toml").read_text()
+    (workspace.folder / "configs" / "other.toml").write_text(
+        text.replace('"starter"', '"other"') + '\n[[reranking]]\nstep = "closeness"\n'
+    )
+    workspace("run", "other", "--testset", "small")
+    found = workspace.json("compare", "starter", "other")
+    assert found["questions"] == 3
+    assert [run["left_out"] for run in found["runs"]] == [0, 0]
+    assert set(found["runs"][0]["measures"]) == set(found["runs"][1]["measures"])
+    assert "hit@5" in found["runs"][0]["measures"]
+    assert "correctness" not in found["runs"][0]["measures"]
+    assert "measures of answers are not" in " ".join(workspace("compare", "starter", "other").stderr.split())
+    answers = workspace.json("compare", "starter", "other", "--measure", "correctness")
+    assert answers["questions"] == 2  # those whose reference answer is the same

@@ -253,7 +253,7 @@ def test_no_verb_lets_a_control_character_through(
             assert found is None, (given, found and stream[max(0, found.start() - 40) : found.end() + 20])
         assert "should not have happened" not in shown.err, (given, shown.err)
         assert code in (0, 1, 2, 3), given
-        if code == 0:
+        if code == 0 or (code == 1 and arguments[0] == "gate"):  # the model of one run is not to be reached: it fails
             reached.add(arguments[0])
         if way and shown.out:
             json.loads(shown.out)

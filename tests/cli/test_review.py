@@ -318,7 +318,7 @@ def test_decided_cases_in_the_prompt_are_tried_on_others(taught: Program) -> Non
     assert load_prompt("verdict", taught.folder / "prompts").text.count("--- case ") == 2
     runs = taught.json("runs")
     both = taught.json("compare", str(runs[-2]["run"]), str(runs[-1]["run"]))
-    assert "the judge" in both["apart"]
+    assert both["apart"] == ["the prompt 'verdict'"]
     # the decisions are weighted by the chances with which they were drawn, whoever judges the run now
     assert all(row["corrected"]["groundedness"]["mean"] == pytest.approx(0.75) for row in both["runs"])
 

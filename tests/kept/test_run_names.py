@@ -116,3 +116,15 @@ def test_explain_gate_compare_and_runs_mean_the_same_run(workspace: Program) -> 
     assert workspace.json("explain", "1", "a1")["run"] == 1
     assert workspace.json("gate", "1")["run"] == 1
     assert workspace.json("review", "--verdicts", "1", "--agreement")["run"] == 1
+
+
+def test_a_newer_run_that_did_not_come_to_an_end_is_told_beside_the_older_one_that_is_shown() -> None:
+    """A configuration was edited, and its new run stopped half-way: what is shown is the run of before."""
+    store = Kept([run(1), run(2, "other"), run(3, finished=""), run(4, "new", finished="")])
+    found = runs_named(store, [])
+    assert [each.id for each in found.runs] == [1, 2]
+    assert [(newer.id, older.id) for newer, older in found.stood_in_for] == [(3, 1)]
+    swept = Kept([run(1, "wide/a"), run(2, "wide/b"), run(3, "wide/a", finished="")])
+    found = runs_named(swept, ["wide"])
+    assert [(newer.id, older.id) for newer, older in found.stood_in_for] == [(3, 1)]
+    assert runs_named(Kept([run(1, finished=""), run(2)]), []).stood_in_for == []  # finished since

@@ -20,6 +20,8 @@ from aventrik.workspace.metadata import Metadata
 from aventrik.workspace.testsets import load_testset, located, question_from, question_row, save_testset, with_near
 from aventrik.workspace.toml import line_of, nearest
 
+from ..conftest import QUESTIONS, Program, write_testset
+
 
 def test_a_file_is_written_whole_with_its_folder_and_leaves_no_draft(tmp_path: Path) -> None:
     path = tmp_path / "a" / "b.txt"
@@ -152,6 +154,16 @@ def test_of_equal_words_those_under_their_own_heading_are_meant() -> None:
     [without], told = located([fee(None, 43)], lambda name: moved)
     assert without.needs[0].spans[0].start == len(longer) + 10  # the nearest
     assert [(question, doc) for question, doc, _ in told.doubtful] == [("q1", "fees.md")]
+
+
+def test_the_same_question_under_two_ids_counts_once_and_that_is_told(workspace: Program) -> None:
+    rows = [*QUESTIONS, {**QUESTIONS[0], "id": "again"}, {**QUESTIONS[0], "id": "other", "answer": "Two days."}]
+    write_testset(workspace.folder, rows)
+    shown = workspace("run", "starter", "--testset", "small")
+    assert "small.jsonl: 1 question asks the very same as another, and counts once: again as a1" in " ".join(
+        shown.stderr.split()
+    )
+    assert workspace.json("runs")[0]["questions"] == 4
 
 
 def test_equal_words_between_equal_neighbours_are_doubtful() -> None:

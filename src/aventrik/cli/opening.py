@@ -30,6 +30,12 @@ def show_moved(moved: MovedEvidence, file: str, screen: Screen) -> None:
         screen.warn(f"{file}: evidence of {len(set(moved.found_again))} questions was found again at another place")
     for question, doc, reason in moved.lost[:5]:
         screen.warn(shortened(f"{file}, question {question}, {doc}: {reason}", 200))
+    if moved.repeated:
+        some = ", ".join(f"{one} as {other}" for one, other in moved.repeated[:4]) + (
+            ", …" if len(moved.repeated) > 4 else ""
+        )
+        many = f"{len(moved.repeated)} questions ask" if len(moved.repeated) > 1 else "1 question asks"
+        screen.warn(f"{file}: {many} the very same as another, and counts once: {some}")
     if moved.doubtful:
         question, doc, reason = moved.doubtful[0]
         screen.warn(

@@ -239,11 +239,17 @@ class OpenWorkspace:
         return set(self.store.documents.names())
 
     def questions(self, testset: str) -> tuple[list[Question], MovedEvidence]:
-        """The questions of a test set that are not rejected, their evidence at its present place, and what moved."""
+        """The questions of a test set that are not rejected, their evidence at its present place, and what moved. One that asks
+        the very same as another before it is left out: results are of what is asked, whatever it is called."""
         questions = [question for question in self.testset(testset).questions if question.status != "rejected"]
         if not questions:
             raise BadInput(f"{self.workspace.testset_path(testset)}: every question in it is rejected")
-        return self.located(questions)
+        found, moved = self.located(questions)
+        first: dict[str, Question] = {}
+        for question in found:
+            if first.setdefault(question.key, question) is not question:
+                moved.repeated.append((question.id, first[question.key].id))
+        return list(first.values()), moved
 
     def testset(self, name: str) -> Settled:
         """A test set as people left it: its file, with what they decided laid over it."""

@@ -20,6 +20,16 @@ class NamedRuns:
     unfinished: list[Run]
 
     @property
+    def stood_in_for(self) -> list[tuple[Run, Run]]:
+        """The newer runs that have not come to an end, each with the older one of its name that is shown in its place."""
+        ended = {run.name: run for run in self.runs}
+        return [
+            (run, ended[run.name])
+            for run in self.unfinished
+            if run.name in ended and not run.stopped and ended[run.name].id < run.id
+        ]
+
+    @property
     def stopped(self) -> list[Run]:
         """The runs that a race stopped."""
         return [run for run in self.unfinished if run.stopped]
@@ -50,8 +60,16 @@ def meant(runs: Sequence[Run], reference: str) -> list[Run]:
     finished = [run for run in swept if run.finished]
     found = _latest(finished) if finished else []
     newest = found[-1] if found else swept[-1]
-    others = [run for run in swept if not run.finished and run.testset == newest.testset]
-    return [*found, *(run for run in others if run.name not in {each.name for each in found})]
+    return [*found, *_behind(swept, found, newest.testset)]
+
+
+def _behind(runs: Sequence[Run], found: Sequence[Run], testset: str) -> list[Run]:
+    """The runs on a test set that have not come to an end, and that are newer than the finished one of their name."""
+    ended = {run.name: run.id for run in found}
+    return [
+        run for run in runs
+        if not run.finished and run.testset == testset and run.id > ended.get(run.name, 0)
+    ]  # fmt: skip
 
 
 def run_named(store: Store, reference: str, beside: Run | None = None) -> Run:
@@ -89,7 +107,9 @@ def runs_named(store: Store, references: Sequence[str], finished: bool = True) -
         if not ended:
             raise BadInput("there is no finished run yet; 'aventrik run' makes one")
         found = _latest(ended)
-        return NamedRuns(found, _stopped(runs, found))
+        known = {run.name for run in found}
+        newer = [run for run in _behind(runs, found, found[-1].testset) if run.name in known and not run.stopped]
+        return NamedRuns(found, [*_stopped(runs, found), *newer])
     chosen: dict[int, Run] = {}
     unfinished: dict[int, Run] = {}
     for reference in references:

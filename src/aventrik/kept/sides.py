@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
+from ..core.comparing.sheet import Sheet
 from ..core.comparing.sides import Side
 from ..core.errors import BadInput
 from ..core.measures import Measure, measure
 from ..storage.protocols import Run, Store
 from ..workspace.configuration import Configuration
-from .sheets import Flawed, run_sheets
+from ..workspace.testsets import question_from
+from .provenance import is_of_list
+from .sheets import COSTS, Flawed, run_sheets
 
 
 @dataclass(frozen=True)
@@ -24,6 +27,33 @@ class RunSide:
     failed: Flawed
     cut: Flawed
     marks: dict[str, str]
+
+
+def by_search(store: Store, runs: Sequence[Run], sides: Sequence[RunSide]) -> list[RunSide]:
+    """The sides with their questions under the key of what is searched for, with the measures of the list alone: by these
+    runs can be compared of whose questions the reference answers were changed between them."""
+    made = []
+    for run, found in zip(runs, sides):
+        keys = {row.key: question_from(row.body).search_key for row in store.runs.questions(run.id)}
+        side = found.side
+        sheet = side.sheet
+        names = [name for name in sheet.columns if is_of_list(name) or name in COSTS]
+        columns = {name: sheet.columns[name] for name in names}
+        made.append(
+            RunSide(
+                replace(
+                    side,
+                    scores=Sheet(tuple(keys[key] for key in sheet.keys_in_order), columns),
+                    lost={keys[key]: lost for key, lost in side.lost.items()},
+                    clusters={keys[key]: cluster for key, cluster in side.clusters.items()},
+                ),
+                {keys[key]: name for key, name in found.ids.items()},
+                {stage: frozenset(keys[key] for key in some) for stage, some in found.failed.items()},
+                {stage: frozenset(keys[key] for key in some) for stage, some in found.cut.items()},
+                {keys[key]: mark for key, mark in found.marks.items()},
+            )
+        )
+    return made
 
 
 def check_known(run: Run) -> None:

@@ -10,10 +10,13 @@ from typing import Any
 
 from ..core.comparing.intervals import share_interval
 from ..core.judging.agreement import Pair, RaterAgreement, agreement
+from ..core.testsets import Question
+from ..core.text.composing import composed
 from ..execution.open_workspace import OpenWorkspace
 from ..storage.protocols import Run
 from ..workspace.deciding import KEEP, REJECT, Settled
 from ..workspace.reviews import Decision
+from ..workspace.testsets import question_from
 
 ANSWERED, NOTHING = "something answers", "nothing answers"
 _EDGES = (0.0, 0.25, 0.5, 0.75, 1.0)
@@ -153,3 +156,29 @@ def rejected_since(opened: OpenWorkspace, run: Run) -> list[str]:
         return []
     bodies = (row.body for row in opened.store.runs.questions(run.id))
     return [body["id"] for body in bodies if (body["id"], body["question"]) in rejected]
+
+
+def corrected_since(opened: OpenWorkspace, run: Run) -> list[str]:
+    """The ids of a run's questions whose wording, answer or evidence was corrected in the test set since it was made: what it
+    scored is the question as it was. None where the test set is gone."""
+    path = opened.workspace.testset_path(run.testset)
+    if not path.is_file():
+        return []
+    evidence = not run.made.get("outside")  # another system's may be scored by evidence from a file of its own
+    now = {question.id: _asked(question, evidence) for question in opened.testset(run.testset).questions}
+    then = (question_from(row.body) for row in opened.store.runs.questions(run.id) if row.body.get("needs") is not None)
+    return [each.id for each in then if each.id in now and _asked(each, evidence) != now[each.id]]
+
+
+def _asked(question: Question, evidence: bool) -> tuple[object, ...]:
+    """What is asked and what answers it, without places and white space, which may differ in the same question."""
+    if not evidence:
+        return question.question, question.answer, question.before
+    needs = tuple(
+        (need.fact, tuple((quoted.doc, _letters(quoted.quote)) for quoted in need.spans)) for need in question.needs
+    )
+    return question.question, question.answer, question.before, needs
+
+
+def _letters(text: str) -> str:
+    return "".join(letter for letter in composed(text).casefold() if letter.isalnum())

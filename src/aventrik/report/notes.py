@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from ..core.comparing.differences import ALPHA
 from ..execution.open_workspace import OpenWorkspace
 from ..kept.provenance import Unexplained
-from ..people.question_agreement import rejected_since
+from ..people.question_agreement import corrected_since, rejected_since
 from ..questions.likeness import doubts_of
 from ..results.comparison import Comparison
 from .figures import kappa_told
@@ -47,6 +47,11 @@ def warnings_of(found: Comparison) -> Iterator[str]:
             f"{len(found.evidence_gone)} questions are left out, because their evidence stands in the documents of some of these "
             f"runs alone: {some}"
         )
+    if found.answers_changed:
+        yield (
+            "the reference answers of some questions were changed between these runs: retrieval is compared all the same, "
+            "measures of answers are not; run again to compare those too"
+        )
     left = [(run.id, count) for run, count in zip(found.runs, found.left_out) if count]
     if left:
         listed = ", ".join(f"run {number}: {count}" for number, count in left[:5])
@@ -60,11 +65,32 @@ def doubts_about(opened: OpenWorkspace, found: Comparison) -> Iterator[str]:
         one = next(run for run in found.runs if run.testset == testset)
         if reason := doubts_of(opened, one):
             yield f"{testset}: {reason}"
+        stale, changed = _corrected(opened, found, testset)
+        if stale:
+            some = ", ".join(map(str, stale[:_RUNS])) + (", …" if len(stale) > _RUNS else "")
+            yield (
+                f"{testset}: {len(changed)} questions were corrected since run{'s' if len(stale) > 1 else ''} {some} "
+                f"({', '.join(changed[:5])}{', …' if len(changed) > 5 else ''}): the scores are of these questions as they were; "
+                "run again"
+            )
         if gone := rejected_since(opened, one):
             yield (
                 f"{testset}: people have rejected {len(gone)} of these questions since ({', '.join(gone[:5])}); run again to "
                 "leave them out"
             )
+
+
+def _corrected(opened: OpenWorkspace, found: Comparison, testset: str) -> tuple[list[int], list[str]]:
+    """The runs on a test set of which questions were corrected since, and the ids of these questions."""
+    known: dict[tuple[str, ...], list[str]] = {}  # runs of the same questions are looked at once
+    stale: list[int] = []
+    for run, side in zip(found.runs, found.sides):
+        if run.testset == testset:
+            keys = (str(bool(run.made.get("outside"))), *side.sheet.keys_in_order)
+            if keys not in known:
+                known[keys] = corrected_since(opened, run)
+            stale += [run.id] if known[keys] else []
+    return stale, list(dict.fromkeys(each for some in known.values() for each in some))
 
 
 def notes_of(found: Comparison) -> Iterator[Note]:

@@ -21,13 +21,14 @@ from ..core.measures import MEASURES, plain
 from ..corpora.changes import Changes, changes_between, without_evidence
 from ..kept.facets import facets_of
 from ..kept.health import health_of
-from ..kept.provenance import Unexplained, unexplained
+from ..kept.provenance import Unexplained, is_of_list, unexplained
 from ..kept.run_names import run_named
 from ..kept.sheets import COSTS
-from ..kept.sides import RunSide, sides_of
+from ..kept.sides import RunSide, by_search, sides_of
 from ..storage.protocols import Run, Store
 from ..workspace.reviews import Reviews
 from ..workspace.settings import Settings
+from ..workspace.testsets import question_from
 from ..workspace.toml import nearest
 from .best import leading, prices_of
 from .comparison import Comparison, first_of
@@ -74,6 +75,9 @@ def compare(
             chosen.insert(0, wanted)
         first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
     whole = sides_of(store, chosen)
+    reworded = _differ_in_answers(whole) and (measure is None or is_of_list(measure))
+    if reworded:
+        whole = by_search(store, chosen, whole)
     shared, moved_on = _standing(chosen, whole, _shared(chosen, whole))
     sides = [_narrowed(found.side, shared) for found in whole]
     own = own_measures(sides)
@@ -135,6 +139,7 @@ def compare(
         costs=costs,
         untold=[_untold(side) for side in sides],
         bodies=bodies,
+        answers_changed=reworded,
         named=bool(measures),
         pairs=_all_pairs(sides, order, measure, seed, by_document) if pairs else [],
         corrected=_corrected(store, chosen, sides, first, shown, reviews, seed, by_document),
@@ -150,6 +155,18 @@ def _shared(runs: Sequence[Run], whole: Sequence[RunSide]) -> list[str]:
     if not others:
         raise BadInput(_nothing_shared(runs))
     return [key for key in first if key in others]
+
+
+def _differ_in_answers(whole: Sequence[RunSide]) -> bool:
+    """Whether questions of the same name have other keys in some runs: perhaps nothing but their answers was changed."""
+    first = whole[0]
+    keys = {name: key for key, name in first.ids.items()}
+    return any(
+        keys.get(name, key) != key
+        for found in whole[1:]
+        if found.ids is not first.ids
+        for key, name in found.ids.items()
+    )
 
 
 def _standing(runs: Sequence[Run], whole: Sequence[RunSide], shared: Sequence[str]) -> tuple[list[str], list[str]]:
@@ -285,7 +302,9 @@ def _bodies(
 ) -> dict[str, Mapping[str, Any]]:
     """The shared questions as the first run keeps them."""
     wanted = set(shared)
-    return {row.key: row.body for row in store.runs.questions(runs[0].id) if row.key in wanted}
+    rows = store.runs.questions(runs[0].id)
+    found: dict[str, Mapping[str, Any]] = {row.key: row.body for row in rows if row.key in wanted}
+    return found or {key: row.body for row in rows if (key := question_from(row.body).search_key) in wanted}
 
 
 def _cut_off(measure: str, known: Sequence[str]) -> int:

@@ -42,7 +42,8 @@ class Comparison:
     many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
     `health` what its results rest on. `groups` and `flips` are
     of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
-    asked for these very columns.
+    asked for these very columns; `answers_changed`: questions are paired by what is searched for, since reference answers were
+    changed between the runs, and measures of answers are left out.
     """
 
     runs: list[Run]
@@ -78,6 +79,7 @@ class Comparison:
     untold: list[float | None]
     bodies: dict[str, Mapping[str, Any]]
     named: bool = False
+    answers_changed: bool = False
     pairs: list[Contrast] = field(default_factory=list)
     corrected: dict[int, CorrectedRun] = field(default_factory=dict)
     judges: dict[int, list[tuple[str, str, Agreed]]] = field(default_factory=dict)

@@ -67,6 +67,9 @@ class MovedEvidence:
     found_again: list[str] = field(default_factory=list)
     lost: list[tuple[str, str, str]] = field(default_factory=list)  # question, document, reason
     shown: list[tuple[str, str, str]] = field(default_factory=list)  # the same of what could not be hidden
+    repeated: list[tuple[str, str]] = field(
+        default_factory=list
+    )  # a question that is left out, and the one that it repeats
     doubtful: list[tuple[str, str, str]] = field(default_factory=list)  # and of what may be meant to stand elsewhere
 
 

@@ -13,6 +13,8 @@ if TYPE_CHECKING:
     from ...api.records import Comparison, NamedRuns, OpenWorkspace
 
 PANELS = ("overview", "intervals", "cost", "settings", "lost", "spread", "time")
+_STOOD_IN = 3  # runs that stand in for newer ones that are named
+
 HELP = (
     "Runs side by side, the decision first: which is best, whether that is real, what it costs; then means with 95 % intervals, "
     "what each setting brought, and where the evidence was lost."
@@ -166,7 +168,13 @@ def _left_out(chosen: NamedRuns, screen: Screen) -> None:
             f"{len(some)} runs were stopped early by a race, being clearly worse than the best: {_listed(some)}",
             style="dim",
         )
-    others = [run.id for run in chosen.unfinished if not run.stopped]
+    for newer, older in chosen.stood_in_for[:_STOOD_IN]:
+        screen.warn(
+            f"run {newer.id} ({newer.name}) is newer and not finished: run {older.id} of that name is shown, whose settings and "
+            "models may be others; 'aventrik run' goes on"
+        )
+    shown = {newer.id for newer, _ in chosen.stood_in_for}
+    others = [run.id for run in chosen.unfinished if not run.stopped and run.id not in shown]
     if others:
         screen.warn(
             f"{len(others)} runs are not finished and left out: {_listed(others)}; 'aventrik run' goes on with them"

@@ -81,6 +81,15 @@ class Question:
         before = [list(self.before)] if self.before else []
         return content_key("question", self.question, self.answer, needs, self.kind, *before)
 
+    @property
+    def search_key(self) -> str:
+        """Content key of what is searched for, and where it stands: the same when the reference answer alone was changed."""
+        needs = [
+            [[s.doc, s.quote, s.occurrence] if s.quote else [s.doc, s.start, s.end] for s in need.spans]
+            for need in self.needs
+        ]
+        return content_key("searched", self.question, needs, bool(self.needs), list(self.before))
+
 
 def placed(quoted: Quoted, text: str, under: Callable[[int], str] = lambda start: "") -> tuple[Quoted, bool] | None:
     """The quoted evidence at its present place in its document's text, and whether that is sure: its words may occur several

@@ -393,7 +393,9 @@ def test_calls_that_an_earlier_version_kept_are_not_asked_again() -> None:
     model.perform([STATED])
     [call] = calls.calls.values()
     chats = [model._chat(STATED)]
-    old = replace(call, key=model._keys(chats)[1][call.key])  # as it was named before: with the server's address
+    old = replace(
+        call, key=model._keys([STATED], chats)[1][call.key]
+    )  # as it was named before: with the server's address
     calls.calls.clear()
     calls.keep([old])
     asked.clear()

@@ -86,6 +86,7 @@ class Task:
     name: str
     fields: Mapping[str, Any]
     wording: str = ""  # the user's own wording of this one, in place of that of the task
+    time: int = 1  # which time the same is asked, of a model that may reply otherwise each time
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import math
+import statistics
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -19,13 +21,15 @@ from ..core.keys import content_key
 from ..core.measures import Scores
 from ..core.measures.loss import Losses
 from ..pipeline.codec import decode, encode
-from ..pipeline.judges import criterion_of, judge_of, stage_name
+from ..pipeline.judges import criterion_of, judge_of, replicate_of, stage_name
+from ..pipeline.replicates import times_of
 from ..storage.protocols import CUT, FAILED, Run, RunQuestion, Store
 from ..workspace.toml import nearest
 
 VERSION = 2  # of what is kept; raise it when what is read out of results changes
 _SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
 _BY_JUDGE = ("hallucinated", "groundedness", "contradicted-claims", "unfound-claims", "relevance", "correctness")
+SPREAD = "-spread"  # behind a measure's name: the standard deviation over the times that a question was answered
 COSTS = ("seconds", "calls", "model-tokens", "money")
 _TOGETHER = 16  # runs whose results are read at a time
 
@@ -154,16 +158,30 @@ def _joined(node: str, results: Mapping[str, str]) -> bool:
 def row_of(results: Mapping[str, str], kept: Mapping[str, Any]) -> dict[str, float]:
     """The scores of a question, those of criteria and of further judges too."""
     row: dict[str, float] = {}
-    for name in ("retrieval scores", "answer scores"):
-        if name in results:
-            row.update(kept[results[name]].values)
+    if "retrieval scores" in results:
+        row.update(kept[results["retrieval scores"]].values)
+    row.update(_of_all_times([kept[found].values for found in times_of(results, "answer scores")]))
     for name, found in results.items():
         if (criterion := criterion_of(name)) and kept[found].value is not None:
             row[criterion] = kept[found].value
-        elif stage_name(name) == "answer scores" and (judge := judge_of(name)):
-            values = kept[found].values
+        elif stage_name(name) == "answer scores" and (judge := judge_of(name)) and replicate_of(name) == 1:
+            values = _of_all_times([kept[each].values for each in times_of(results, name)])
             row.update({f"{each}:{judge}": values[each] for each in _BY_JUDGE if each in values})
     return row
+
+
+def _of_all_times(rows: Sequence[Mapping[str, float]]) -> dict[str, float]:
+    """The scores of a question, of which each is the mean over the times that it was answered; and how far those by a judge
+    are apart: their standard deviation, where there are several."""
+    if len(rows) < 2:
+        return dict(rows[0]) if rows else {}
+    found: dict[str, float] = {}
+    for name in dict.fromkeys(name for row in rows for name in row):
+        values = [row[name] for row in rows if name in row]
+        found[name] = math.fsum(values) / len(values)
+        if name in _BY_JUDGE and len(values) > 1:
+            found[f"{name}{SPREAD}"] = statistics.stdev(values)
+    return found
 
 
 def _spent(
@@ -172,7 +190,7 @@ def _spent(
     """What a question took in a run of ours."""
     if not run.made.get("format"):
         return {}
-    spent = [costs[found] for found in results.values() if found in costs]
+    spent = [costs[found] for name, found in results.items() if found in costs and replicate_of(name) == 1]
     sums = [sum(cost[place] for cost in spent) for place in range(5)]
     return dict(zip(COSTS, (sums[0], sums[1], sums[2] + sums[3], sums[4])))
 

@@ -44,7 +44,7 @@ class HttpLanguageModel(Server):
     def perform(self, tasks: Sequence[Task]) -> list[Reply]:
         """A reply to each task. What the call store has is not asked again; equal tasks are asked once."""
         chats = [self._chat(task) for task in tasks]
-        keys, earlier = self._keys(chats)
+        keys, earlier = self._keys(tasks, chats)
         items = {key: (key, task, chat) for key, task, (chat, _) in zip(keys, tasks, chats)}
         known = self._asking.all(keys, items, self._finished, earlier)
         return [self._reply(task, known[key], notes) for task, key, (_, notes) in zip(tasks, keys, chats)]
@@ -53,7 +53,7 @@ class HttpLanguageModel(Server):
         """The kept call of each task, asked in the given wordings (those of now for other tasks), and what its reply
         comes to; asks nobody."""
         chats = [self._chat(task, wordings.get(task.name, "")) for task in tasks]
-        keys, earlier = self._keys(chats)
+        keys, earlier = self._keys(tasks, chats)
         known = found_of(self._kept, list(dict.fromkeys(keys)), earlier)
         gone = Reply(None, "the call is not kept")
         return [
@@ -61,10 +61,13 @@ class HttpLanguageModel(Server):
             for task, key, (_, notes) in zip(tasks, keys, chats)
         ]
 
-    def _keys(self, chats: Sequence[tuple[Any, tuple[str, ...]]]) -> tuple[list[str], dict[str, str]]:
+    def _keys(
+        self, tasks: Sequence[Task], chats: Sequence[tuple[Any, tuple[str, ...]]]
+    ) -> tuple[list[str], dict[str, str]]:
         """The key of each chat's call, and of each of these that of earlier versions."""
-        keys = [content_key("chat", self.connection.writing_key, chat) for chat, _ in chats]
-        old = (content_key("chat", self.connection.earlier_key, chat) for chat, _ in chats)
+        more = [[task.time] if task.time > 1 else [] for task in tasks]
+        keys = [content_key("chat", self.connection.writing_key, chat, *each) for (chat, _), each in zip(chats, more)]
+        old = (content_key("chat", self.connection.earlier_key, chat, *each) for (chat, _), each in zip(chats, more))
         return keys, dict(zip(keys, old))
 
     def _reply(self, task: Task, call: Call, notes: tuple[str, ...]) -> Reply:

@@ -12,6 +12,7 @@ from .stage import QUESTION, Node, SoFar, Stage
 from .stages import answers
 
 TASKS = ("claims", "verdict", "stated", "addressed")
+_TIME = ", time "  # before the number, in the name of a node that is made another time
 OF = " of "  # before the judge's name, in the name of a node that is one of several
 
 
@@ -72,8 +73,21 @@ def criterion_nodes(stage: Stage, resolved: Resolved, before: SoFar) -> Iterator
         yield Node(name, _GRADES, {judge: f"{name}{OF}{judge}" for judge in judges}, criterion)
 
 
+def replicate_name(node: str, time: int) -> str:
+    """What a node is called that is made another time: "answer, time 2"."""
+    return f"{node}{_TIME}{time}"
+
+
+def replicate_of(node: str) -> int:
+    """Which time a node is of: 1 for the first, which all others have as well."""
+    head, _, time = node.rpartition(_TIME)
+    return int(time) if head and time.isdecimal() else 1
+
+
 def stage_name(node: str) -> str:
     """The name of the stage of a node, by the node's."""
+    if _TIME in node and replicate_of(node) > 1:
+        node = node.rpartition(_TIME)[0]
     for word in ("step", "rewrite", "alone"):  # a node each
         if node.startswith(f"{word} "):
             return word
@@ -87,7 +101,7 @@ def criterion_of(node: str) -> str:
 
 def judge_of(node: str) -> str:
     """The judge whose word a node holds where there are several; "" for any other node."""
-    return node.partition(OF)[2]
+    return node.partition(OF)[2].partition(_TIME)[0]
 
 
 def _judge(name: str, tasks: tuple[str, ...]) -> dict[str, WantedModel]:

@@ -24,6 +24,7 @@ from . import reads
 from .brought import OUTSIDE
 from .judges import JOINED, criterion_nodes, score_nodes, stage_name, verdict_nodes
 from .nodes import ALONE, account_nodes, drift_nodes, query_nodes, rewrite_nodes, searched_by, step_nodes
+from .replicates import with_replicates
 from .resolved import Resolved
 from .stage import CORPUS, DOCUMENT, QUESTION, Chain, Stage, chained
 from .stages import answers, corpus, database, retrieval, scoring
@@ -214,7 +215,7 @@ def chain(resolved: Resolved, until: str = "") -> Chain:
     nodes = chained(GRAPH, resolved, {"ranked": "candidates", "wording": "wording"}, _LAST.get(until, ""))
     if until == "answer":
         nodes = {name: node for name, node in nodes.items() if stage_name(name) not in _JUDGED}
-    return nodes
+    return with_replicates(nodes, resolved.times)
 
 
 def step_names(resolved: Resolved) -> tuple[str, ...]:

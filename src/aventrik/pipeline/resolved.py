@@ -44,6 +44,7 @@ class Resolved:
     together: str = "majority"
     criteria: tuple[Criterion, ...] = ()
     outside: Outside | None = None
+    times: int = 1  # how often the answering model is asked each question
     metadata: str = ""  # of what a filter looks at, where a database does the filtering
 
     @property
@@ -64,6 +65,7 @@ class Resolved:
             "outside": None if self.outside is None else asdict(self.outside),
             "cut_offs": list(self.cut_offs),
             "cover": self.cover,
+            **({"times": self.times} if self.times > 1 else {}),
             **({"metadata": self.metadata} if self.metadata else {}),
         }
 
@@ -93,6 +95,13 @@ def resolve(configuration: Configuration, settings: Settings, criteria: tuple[Cr
             {**settings_known("reranking", step["step"]), **step} for step in configuration.reranking
         )
     found = configuration.model_copy(update=changes) if changes else configuration
+    answerer = settings.models.get(found.answering.model)
     return Resolved(
-        found, roles.judges, settings.cut_offs, settings.cover, settings.judging.together, criteria
-    )  # fmt: skip
+        configuration=found,
+        judges=roles.judges,
+        cut_offs=settings.cut_offs,
+        cover=settings.cover,
+        together=settings.judging.together,
+        criteria=criteria,
+        times=answerer.replicates if answerer else 1,
+    )

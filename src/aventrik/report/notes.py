@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..core.comparing.differences import ALPHA
 from ..execution.open_workspace import OpenWorkspace
 from ..kept.provenance import Unexplained
+from ..kept.sheets import SPREAD
 from ..people.question_agreement import corrected_since, rejected_since
 from ..questions.likeness import doubts_of
 from ..results.comparison import Comparison
@@ -114,6 +115,18 @@ def notes_of(found: Comparison) -> Iterator[Note]:
             yield Note(
                 f"judges of run {found.runs[place].id}: {other} says of {each.raw:.0%} of {each.n} claims what {first} says, "
                 f"kappa {kappa_told(each)}"
+            )
+    for place in shown:
+        times = int(found.runs[place].made.get("times", 1))
+        spread = {
+            name: mean for name in found.measures
+            if times > 1 and (mean := found.sides[place].sheet.mean(f"{name}{SPREAD}")) is not None
+        }  # fmt: skip
+        if spread:
+            told = ", ".join(f"{name} {mean:.2f}" for name, mean in spread.items())
+            yield Note(
+                f"run {found.runs[place].id} was answered {times} times a question, and a score is the mean over these; a question's "
+                f"scores are apart by (standard deviation, on average) {told}, which is in the intervals"
             )
     flawed = [place for place, each in enumerate(found.health) if not each.well]
     if flawed:

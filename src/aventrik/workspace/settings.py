@@ -88,6 +88,7 @@ class Model(Table):
     context: int = Field(8192, ge=128, le=10**9)
     reply_tokens: int = Field(1024, ge=16, le=10**9)
     temperature: float = Field(0.0, ge=0, le=2, strict=False)
+    replicates: int = Field(1, ge=1, le=20)
     query_prefix: str = ""
     passage_prefix: str = ""
     pointers: Pointers = Pointers()

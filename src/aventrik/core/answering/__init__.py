@@ -34,11 +34,16 @@ DECLINE = "The documents do not say."
 
 
 def answer(
-    questions: Sequence[str], contexts: Sequence[Sequence[Served]], style: str, model: LanguageModel
+    questions: Sequence[str],
+    contexts: Sequence[Sequence[Served]],
+    style: str,
+    model: LanguageModel,
+    time: int = 1,
 ) -> list[Answer]:
-    """An answer to each question from its own context; with no context it declines without asking the model."""
+    """An answer to each question from its own context; with no context it declines without asking the model. `time`: which
+    time the model is asked."""
     tasks = [
-        Task("answer", {"question": question, "context": [item.fields for item in context], "style": style})
+        Task("answer", {"question": question, "context": [item.fields for item in context], "style": style}, time=time)
         for question, context in zip(questions, contexts)
         if context
     ]

@@ -63,7 +63,10 @@ def answers(given: Given) -> list[Answer]:
     """The answer to each question from its context."""
     texts = [wording.text for wording in given["wording"]]
     contexts = [found.items for found in given["context"]]
-    return answer(texts, contexts, given.settings, given.models["answerer"])
+    style, time = (
+        (given.settings, 1) if isinstance(given.settings, str) else (given.settings.style, given.settings.time)
+    )
+    return answer(texts, contexts, style, given.models["answerer"], time)
 
 
 def again(given: Given) -> list[Again]:

@@ -78,6 +78,16 @@ def test_the_demos_own_evidence_is_all_found(demo: tuple[Program, str]) -> None:
     assert told.stderr == ""  # every quote stands where it is said to
 
 
+def test_runs_of_the_demo_come_to_the_same_when_they_are_made_anew(demo: tuple[Program, str]) -> None:
+    """From the documents in another order, with another number of threads; one by words alone, one by what `lsa` learns."""
+    folder = Program(demo[0].folder / "tarrowby")
+    for name in ("plain", "axes/base"):
+        found = folder.json("store", "--audit", name, "--threads", "3")
+        assert found["sound"], (name, found["first"])
+        assert sum(stage["compared"] for stage in found["stages"]) > 500
+    assert "fit together" in " ".join(folder("store", "--check").stdout.split())
+
+
 def test_compare_as_json_has_intervals_around_its_means(demo: tuple[Program, str]) -> None:
     run, _ = demo
     found = run.json("compare", "-w", "tarrowby")

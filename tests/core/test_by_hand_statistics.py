@@ -11,14 +11,19 @@ from scipy.stats import norm
 from aventrik.core.comparing.contributions import contributions, interactions
 from aventrik.core.comparing.correcting import corrected, sizes_of
 from aventrik.core.comparing.differences import _of_scores
-from aventrik.core.comparing.intervals import bca, design_effect
+from aventrik.core.comparing.gates import LimitHeld, held_to_baseline
+from aventrik.core.comparing.groups import beaten
+from aventrik.core.comparing.intervals import bca, checked, design_effect, spread_effect
 from aventrik.core.comparing.power import smallest_for_scores
-from aventrik.core.comparing.sides import Side
+from aventrik.core.comparing.sides import Side, board
 from aventrik.core.comparing.significance import EXACT, sign_flip, skewness_corrected
 from aventrik.core.indexing import keyword, terms, vectors
+from aventrik.core.indexing.approximate import recall
+from aventrik.core.indexing.compact import Coding, compacted
 from aventrik.core.indexing.keyword import Figures, joined
 from aventrik.core.judging.agreement import Pair, agreement, kappa_of
 from aventrik.core.measures.loss import _last_held
+from aventrik.core.searching.words import WordSearch, expanded
 from aventrik.core.text.counting import hash_of
 from aventrik.core.text.languages import NUMBERED
 
@@ -205,3 +210,84 @@ def test_a_p_value_near_the_level_is_drawn_on_until_it_is_what_all_flips_give() 
     p = sign_flip(gaps)
     assert p == pytest.approx(exact, rel=0.02)
     assert p * 10_001 != pytest.approx(round(p * 10_001), abs=1e-6)  # 10,000 flips were not enough to tell
+
+
+def test_the_spread_of_a_few_scores_counts_three_more_that_are_spread_as_widely_as_can_be() -> None:
+    """0.4 and 0.6: squares 0.02, m(1 − m) = 0.25; (0.02 + 3 · 0.25) ÷ ((2 − 1 + 3) · 0.25) = 0.77."""
+    assert spread_effect(np.array([0.4, 0.6])) == pytest.approx(0.77)
+
+
+@pytest.mark.parametrize("value", [-0.5, 1.5])
+def test_what_is_no_score_is_refused_at_either_end(value: float) -> None:
+    with pytest.raises(ValueError, match="from 0 to 1"):
+        checked([0.5, value], "score")
+    assert checked([0.0, 1.0], "score").tolist() == [0.0, 1.0]
+
+
+def test_one_question_more_is_one() -> None:
+    held = LimitHeld("undecided", 0.0, -1.0, 1.0, 10, enough=11)
+    assert held.more == 1
+    assert LimitHeld("undecided", 0.0, -1.0, 1.0, 10, enough=10).more == 1
+    assert LimitHeld("undecided", 0.0, -1.0, 1.0, 10, enough=14).more == 4
+    assert LimitHeld("passed", 0.0, -1.0, 1.0, 10, enough=14).more is None
+
+
+@pytest.mark.parametrize("less", [False, True])
+def test_a_real_drop_within_what_is_tolerated_fails_nothing_where_the_doubt_reaches_beyond_it(less: bool) -> None:
+    lot = np.random.default_rng(0)
+    fall = np.clip(lot.normal(0.07, 0.15, 60), -0.4, 0.45)
+    ours, theirs = (0.5 + fall, np.full(60, 0.5)) if less else (0.5 - fall, np.full(60, 0.5))
+    found = held_to_baseline(ours, theirs, "score", None, less, 0.09)
+    assert found is not None
+    worst = -found.high if less else found.low
+    assert worst < -0.09 < -abs(found.value) < -0.045
+    assert sign_flip(ours - theirs) < 0.05
+    assert found.state == "undecided"
+
+
+def test_one_run_alone_is_beaten_nowhere() -> None:
+    one = _side("one", [1.0, 0.0, 1.0])
+    scored = board([one], "hit@5")
+    assert beaten(scored, 0, [], {"kind": {"q0": ("a",), "q1": ("a",), "q2": ("b",)}}) == []
+    assert beaten(scored, 0, [0], {"kind": {"q0": ("a",), "q1": ("a",), "q2": ("b",)}}) == []
+
+
+def test_labels_are_worth_as_many_as_it_would_take_without_the_judge() -> None:
+    """s² of the labels ÷ the variance of the corrected mean; the interval tells that variance."""
+    found = corrected([0.2, 0.4, 0.6, 0.8] * 10, [0.2, 0.4, 0.6, 0.8, 0.2, 0.4, 0.6, 0.8, *[None] * 32])
+    own = 0.05 * 8 / 7
+    assert found.mean == pytest.approx(0.5)
+    assert 6.5 < found.worth < 7.9
+    assert own / found.worth == pytest.approx(0.00768, abs=1e-4)
+
+
+def test_a_language_is_told_by_the_first_text_in_which_it_occurs_whichever_shard_that_is_in() -> None:
+    """Shards of two texts each: one language in the first, another in the second from its second text on."""
+    hashes = np.unique(np.array([hash_of("x")], dtype=np.uint64))
+
+    def part(english: int, german: int, first_english: int, first_german: int) -> Figures:
+        languages = np.zeros((2, len(NUMBERED)), dtype=np.int64)
+        languages[0, :2] = english, german
+        languages[1, :2] = first_english, first_german
+        return Figures(2, hashes, np.array([1]), np.array([1.0]), np.array([2.0]), languages)
+
+    whole = joined([part(2, 0, 0, 0), part(0, 2, 0, 1)])
+    assert whole.languages[0, :2].tolist() == [2, 2]
+    assert whole.languages[1, :2].tolist() == [0, 3]  # the second text of the second shard
+
+
+def test_the_share_of_one_neighbour_that_is_found_is_whole() -> None:
+    rows = np.eye(2, dtype=np.float32)
+    assert recall(lambda queries, top, may: vectors.search(rows, queries, top), rows, top=1) == 1.0
+
+
+def test_a_number_that_is_0_has_no_bit() -> None:
+    made = compacted(np.array([[0.0, 1.0, -1.0, 0.5, 0.0, 0.0, 0.0, 0.0]], dtype=np.float32), Coding(bits=1))
+    assert np.unpackbits(made["rows"][0]).tolist() == [0, 1, 0, 1, 0, 0, 0, 0]
+
+
+def test_of_equal_terms_feedback_takes_those_that_come_first_in_the_alphabet() -> None:
+    models = [{"weir": 1.0, "buoy": 1.0, "quay": 1.0}]
+    found = expanded({"lock": 1.0}, models, [1.0], WordSearch(feedback=1, feedback_terms=2, feedback_weight=0.5))
+    assert set(found) == {"lock", "buoy", "quay"}
+    assert found["buoy"] == pytest.approx(0.25)  # half of the whole for the results, shared by two

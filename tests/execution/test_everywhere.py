@@ -24,6 +24,7 @@ KINDS = {
     "filtered": f'{_SMALL}[search]\nmethod = "both"\nwhere = "document like \'%s.txt\'"\n',
     "filtered-words": f'{_SMALL}[search]\nmethod = "keyword"\nwhere = "document like \'%s.md\'"\n',
     "filtered-away": f'{_SMALL}[search]\nmethod = "keyword"\nwhere = "document like \'%.never\'"\n',
+    "parts": '[chunking]\nmethod = "sentence"\nsize = 33\noverlap = 0\n[search]\nmethod = "vector"\nnearest = "graph"\nparts = 2\n',
     "near": f'{_SMALL}[search]\nmethod = "vector"\nnearest = "graph"\nparts = 2\n',
     "lists": f'{_SMALL}[search]\nmethod = "vector"\nnearest = "lists"\nlists = 2\nwhere = "document like \'%s.txt\'"\n',
     "codes": f'{_SMALL}[embedding]\nmodel = "lsa"\ndimensions = 8\nbits = 1\n[search]\nmethod = "vector"\n',

@@ -155,12 +155,7 @@ class Place:
         bench = self.bench
         self._check_here(node)
         bench.store.documents.keep_snapshot(self.snapshot)
-        for each in node.inputs.values():  # made first, so that their time is not counted here
-            if each is not None and each not in SOURCES and self.nodes[each].stage.kept:
-                if self.nodes[each].stage.scope == CORPUS:
-                    self.open(each)
-                else:
-                    self.collection(each)
+        self._make_below(node)  # first, so that its time is not counted here, and workers find it
         began = time.perf_counter()
 
         def checked(work: list[Work]) -> Iterator[Work]:
@@ -192,6 +187,19 @@ class Place:
 
         made = bench.store.arrays.collect(key, family, self.snapshot.contents, make, earlier, again)
         bench.timed(node.name, made, began)
+
+    def _make_below(self, node: Node) -> None:
+        """Has all that a stage of documents rests on made, through stages that are not kept themselves."""
+        for each in node.inputs.values():
+            if each is None or each in SOURCES:
+                continue
+            below = self.nodes[each]
+            if not below.stage.kept:
+                self._make_below(below)
+            elif below.stage.scope == CORPUS:
+                self.open(each)
+            else:
+                self.collection(each)
 
     def work(self, node: Node, **what: Any) -> Work:
         """A piece of work of this place, for an executor."""

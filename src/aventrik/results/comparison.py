@@ -106,6 +106,11 @@ class Comparison:
         """The measures of the runs' own criteria."""
         return own_measures(self.sides)
 
+    def explained(self, place: int, other: int) -> bool:
+        """Whether two runs differ in nothing that can change the measure, but for their settings."""
+        pairs = ((each.values[place], each.values[other]) for each in self.unexplained if each.concerns(self.measure))
+        return all(one == another or not one or not another for one, another in pairs)
+
     @property
     def failures(self) -> list[int]:
         """Of each run how many questions rest on a call that failed."""

@@ -96,7 +96,12 @@ def show_differences(contrasts: list[Contrast], found: Comparison, screen: Scree
                 f"{each.difference.mean:+.2f}",
                 f"[{each.difference.low:+.2f} {each.difference.high:+.2f}]",
                 f"{each.p:.3f}",
-                verdict(each.difference, each.p, less_is_better(each.measure, found.own)),
+                verdict(each.difference, each.p, less_is_better(each.measure, found.own))
+                + (
+                    ""
+                    if each.difference.same or found.explained(each.place, each.against_place)
+                    else "; not by settings alone"
+                ),
             ]
             for each in contrasts
         ],

@@ -124,7 +124,8 @@ def _audited(opened: OpenWorkspace, options: argparse.Namespace, screen: Screen)
     ]
     shown = rows if not found.sound or len(rows) <= _STAGES else []
     if shown:
-        screen.table(["stage", "results", "come out otherwise", "of questions"], shown, right=(1, 2))
+        columns = ["stage", "results", "come out otherwise", *(["of questions"] if found.other else [])]
+        screen.table(columns, [row[: len(columns)] for row in shown], right=(1, 2))
     if found.apart:
         screen.warn(f"since then these have changed, and a result that rests on them may: {', '.join(found.apart)}")
     for line in found.broken:

@@ -253,12 +253,11 @@ def test_one_run_alone_is_beaten_nowhere() -> None:
 
 
 def test_labels_are_worth_as_many_as_it_would_take_without_the_judge() -> None:
-    """s² of the labels ÷ the variance of the corrected mean; the interval tells that variance."""
+    """Of so few the judge counts for less than half, and what was not labelled for its share: a little under the eight."""
     found = corrected([0.2, 0.4, 0.6, 0.8] * 10, [0.2, 0.4, 0.6, 0.8, 0.2, 0.4, 0.6, 0.8, *[None] * 32])
-    own = 0.05 * 8 / 7
     assert found.mean == pytest.approx(0.5)
+    assert found.weight < 0.5
     assert 6.5 < found.worth < 7.9
-    assert own / found.worth == pytest.approx(0.00768, abs=1e-4)
 
 
 def test_a_language_is_told_by_the_first_text_in_which_it_occurs_whichever_shard_that_is_in() -> None:

@@ -63,6 +63,26 @@ def test_every_kind_of_configuration_comes_to_the_same_on_workers_first_or_secon
     assert "nothing to compute" in second("run", "--on", "2", "--until", "verdicts").stdout
 
 
+def test_every_kind_of_configuration_comes_to_the_same_with_the_store_on_a_server(
+    workspace: Program, tmp_path: Path, database: str
+) -> None:
+    laid_out(workspace)
+    second = Program(tmp_path / "second")
+    shutil.copytree(workspace.folder, second.folder)
+    with open(second.folder / "aventrik.toml", "a") as file:
+        file.write(f'\n[store]\naddress = "{database}"\n')
+    second("gather", str(workspace.folder / "docs"))
+    found = []
+    for program in (second, workspace):
+        program("run", "--until", "verdicts")
+        with OpenWorkspace(program.folder) as opened:
+            rows = [row for run in opened.store.runs.all() for row in opened.store.runs.questions(run.id)]
+            kept = opened.store.results.digests(sorted({name for row in rows for name in row.results.values()}))
+            found.append({name: digest for name, (digest, _) in kept.items()})
+    assert len(found[0]) > 400
+    assert found[0] == found[1]
+
+
 FILTERED = configured(
     {"search": {"method": "keyword", "where": "document like '%s.txt'"}, "chunking": {"size": 90, "overlap": 0}}, "f"
 )

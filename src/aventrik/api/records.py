@@ -54,6 +54,7 @@ if TYPE_CHECKING:
     from ..corpora.surveying import Topic as Topic
     from ..execution.moving import FOLDER as FOLDER
     from ..execution.open_workspace import OpenWorkspace as OpenWorkspace
+    from ..kept.provenance import unexplained as unexplained
     from ..kept.run_names import NamedRuns as NamedRuns
     from ..kept.run_names import RunFilter as RunFilter
     from ..kept.run_names import state_of as state_of
@@ -147,6 +148,7 @@ _WHERE = {
     "corpora.surveying": "Survey Topic",
     "execution.moving": "FOLDER",
     "execution.open_workspace": "OpenWorkspace",
+    "kept.provenance": "unexplained",
     "kept.run_names": "NamedRuns RunFilter state_of",
     "people.passages": "PassageAgreement PassageReview TaughtFilter",
     "people.question_agreement": "QuestionAgreement",

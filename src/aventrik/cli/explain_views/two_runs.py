@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
-from ...api.records import KEPT, common, length
+from ...api.records import KEPT, common, length, unexplained
 from ...report.figures import number
 from ..screen import Screen, shortened
 from .explanation import MARKS, as_json
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 _SAME = 0.5  # share of an item's text that the other run must have for it to count as in both
 _ITEMS = 8
+_APART = 5  # parts that differ and are named
 _ALIKE = 0.4  # share of the words of two answers that must be the same for the others to be marked
 
 
@@ -30,6 +31,11 @@ def show_both(first: Explanation, second: Explanation, screen: Screen) -> None:
     """Prints needs, context, answers, verdicts, grades and scores of both; ≠ marks what differs."""
     names = [f"run {each.run.id if each.run else ''}, {each.configuration.name}" for each in (first, second)]
     screen.title(f"{first.question.id}: A is {names[0]}; B is {names[1]}")
+    if first.run and second.run and (apart := unexplained([first.run, second.run])):
+        told = ", ".join(each.what for each in apart[:_APART]) + (
+            f" and {len(apart) - _APART} more" if len(apart) > _APART else ""
+        )
+        screen.warn(f"these runs differ in what no setting explains: {told}")
     screen.say(first.question.question, style="bold")
     if first.question.answer:
         screen.say(f"reference answer: {first.question.answer}")

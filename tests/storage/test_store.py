@@ -275,10 +275,12 @@ def test_what_the_version_before_compared_is_compared_alike_and_its_results_stan
         '[[rewriting]]\nmethod = "paraphrases"\n[[reranking]]\nstep = "closeness"\n'
     )
     again = program.json("run", "starter", "two", "--testset", "small")
-    # What rests on the fitted model is made again, since that no longer depends on how many threads there are; all other
-    # keys are what they were.
-    assert set(again[0]["computed"]) == {"chunks", "fitted", "vectors", "query vectors", "vector hits"}
-    assert again[1]["computed"] == {}
+    # Chunks are made again, since a caption counts for their size by now, and so is what lsa learns. All comes to the same,
+    # so that nothing that rests on values alone is made again: no score, no answer and no verdict.
+    for row in again:
+        made = set(row["computed"])
+        assert "chunks" in made
+        assert not made & {"candidates", "step 1", "retrieval scores", "answer", "verdicts", "answer scores", "losses"}
     both = program.json("compare")
     assert [run["measures"] for run in both["runs"]] == [run["measures"] for run in then["runs"]]
 

@@ -110,6 +110,7 @@ def _read(store: Store, runs: Sequence[Run]) -> list[RunSheet]:
     return [_sheet(run, rows, values, costs, flaws) for run, rows in zip(runs, questions)]
 
 
+@lru_cache(maxsize=1024)
 def scores_of(node: str) -> type | None:
     """The record of a node that holds scores, losses or grades."""
     return Grade if criterion_of(node) else _SCORED.get(stage_name(node))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from ..core.criteria import CONTEXT, Grade
 from ..core.judging import Judgement
@@ -11,6 +12,7 @@ from .resolved import Resolved, WantedModel
 from .stage import QUESTION, Node, SoFar, Stage
 from .stages import answers
 
+_NAMES = 1024  # names of nodes that are kept in mind: they are asked for with each question of each run
 TASKS = ("claims", "verdict", "stated", "addressed")
 _TIME = ", time "  # before the number, in the name of a node that is made another time
 OF = " of "  # before the judge's name, in the name of a node that is one of several
@@ -78,12 +80,14 @@ def replicate_name(node: str, time: int) -> str:
     return f"{node}{_TIME}{time}"
 
 
+@lru_cache(maxsize=_NAMES)
 def replicate_of(node: str) -> int:
     """Which time a node is of: 1 for the first, which all others have as well."""
     head, _, time = node.rpartition(_TIME)
     return int(time) if head and time.isdecimal() else 1
 
 
+@lru_cache(maxsize=_NAMES)
 def stage_name(node: str) -> str:
     """The name of the stage of a node, by the node's."""
     if _TIME in node and replicate_of(node) > 1:
@@ -94,11 +98,13 @@ def stage_name(node: str) -> str:
     return "criterion" if node.startswith("criterion ") else node.partition(OF)[0] if OF in node else node
 
 
+@lru_cache(maxsize=_NAMES)
 def criterion_of(node: str) -> str:
     """The criterion whose grade a node holds; "" for any other node, and for the grade of one of several judges."""
     return node.removeprefix("criterion ") if node.startswith("criterion ") and OF not in node else ""
 
 
+@lru_cache(maxsize=_NAMES)
 def judge_of(node: str) -> str:
     """The judge whose word a node holds where there are several; "" for any other node."""
     return node.partition(OF)[2].partition(_TIME)[0]

@@ -275,7 +275,7 @@ def test_a_baseline_file_that_is_not_sound_is_refused_by_its_line(versioned: Pro
         (changed(lines, 1, "<<<<<<< HEAD"), "line 2: two versions of the file were merged and not settled"),
         (
             changed(lines, 1, '{"y": 1}'),
-            "line 2: is neither a setting, a document, a part that it rests on nor a question",
+            "line 2: is neither a setting, a document, a premise nor a question",
         ),
         (changed(lines, question, lines[question][:40]), f"line {question + 1}: not valid JSON"),
         (changed(lines, question, lines[question].replace('"hit@5": 1', '"hit@5": "1"')), "hit@5 is no number"),

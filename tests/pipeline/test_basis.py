@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 
 from aventrik.core.criteria import Criterion, Level
-from aventrik.kept.provenance import among, is_of_list, parts_of, unexplained
-from aventrik.pipeline.basis import ANSWER, LIST, Part, as_made, basis, from_made
+from aventrik.kept.provenance import among, is_of_list, premises_of, unexplained
+from aventrik.pipeline.basis import ANSWER, LIST, Premise, as_made, basis, from_made
 from aventrik.pipeline.judges import JOINED
 from aventrik.pipeline.registry import GRAPH, chain
 from aventrik.pipeline.resolved import Resolved, WantedModel
@@ -41,11 +41,11 @@ def resolved(settings: dict[str, Any]) -> Resolved:
     return Resolved(configured(settings, "c"), ("offline", "house"), criteria=(KIND,))
 
 
-def parts(nodes: Chain, how: Resolved, condition: str = "", **changed: str) -> dict[str, Part]:
+def premises(nodes: Chain, how: Resolved, condition: str = "", **changed: str) -> dict[str, Premise]:
     return basis(nodes, how, lambda wanted: pieces(wanted, **changed), condition)
 
 
-def differing(one: dict[str, Part], other: dict[str, Part]) -> list[str]:
+def differing(one: dict[str, Premise], other: dict[str, Premise]) -> list[str]:
     return [each.what for each in among([one, other])]
 
 
@@ -53,16 +53,16 @@ def differing(one: dict[str, Part], other: dict[str, Part]) -> list[str]:
 def test_every_stage_model_and_prompt_of_a_chain_is_told_when_it_changes(settings: dict[str, Any]) -> None:
     how = resolved(settings)
     nodes = chain(how)
-    before = parts(nodes, how)
-    assert differing(before, parts(nodes, how)) == []
+    before = premises(nodes, how)
+    assert differing(before, premises(nodes, how)) == []
     for name, node in nodes.items():
         newer = replace(node.stage, version=node.stage.version + 1)
-        after = parts(
+        after = premises(
             {key: replace(each, stage=newer) if each.stage is node.stage else each for key, each in nodes.items()}, how
         )
         assert differing(before, after) == [f"the stage '{node.stage.name}' of the program"], name
-    for name in [name for name, part in before.items() if part.kind in ("models", "prompts")]:
-        assert differing(before, parts(nodes, how, **{name: "another"})) == [name]
+    for name in [name for name, premise in before.items() if premise.kind in ("models", "prompts")]:
+        assert differing(before, premises(nodes, how, **{name: "another"})) == [name]
 
 
 def test_all_stages_of_the_graph_are_among_those_that_were_changed() -> None:
@@ -74,9 +74,9 @@ def test_a_criterion_and_what_a_filter_lets_pass_are_told() -> None:
     how = resolved(ALL[1])
     nodes = chain(how)
     stricter = replace(how, criteria=(replace(KIND, about="Is it very kind?"),))
-    assert differing(parts(nodes, how), parts(chain(stricter), stricter)) == ["the criterion 'kind'"]
+    assert differing(premises(nodes, how), premises(chain(stricter), stricter)) == ["the criterion 'kind'"]
     told = "the documents that the filter 'document = 'bridges.txt'' lets pass"
-    assert differing(parts(nodes, how, "some"), parts(nodes, how, "others")) == [told]
+    assert differing(premises(nodes, how, "some"), premises(nodes, how, "others")) == [told]
 
 
 def test_what_a_setting_explains_is_not_told() -> None:
@@ -86,24 +86,24 @@ def test_what_a_setting_explains_is_not_told() -> None:
         resolved(ALL[1] | {"answering": {"again": 1, "model": "house"}, "search": {"method": "keyword"}}),
     )
     other = replace(other, criteria=(replace(KIND, name="polite"),))
-    assert differing(parts(chain(one), one, "some"), parts(chain(other), other)) == []
+    assert differing(premises(chain(one), one, "some"), premises(chain(other), other)) == []
 
 
 def test_what_lies_behind_the_list_can_change_no_measure_of_it() -> None:
     how = resolved(BASE)
-    found = parts(chain(how), how)
+    found = premises(chain(how), how)
     assert found["the prompt 'answer'"].of == ANSWER
     assert found["the prompt 'paraphrases'"].of == LIST
     assert found["the stage 'retrieval scores' of the program"].of == LIST
     assert found["the stage 'verdicts' of the program"].of == ANSWER
-    [answering] = among([found, found | {"the prompt 'answer'": Part("prompts", "two", ANSWER)}])
+    [answering] = among([found, found | {"the prompt 'answer'": Premise("prompts", "two", ANSWER)}])
     assert [answering.concerns(name) for name in ("hit@5", "reciprocal-rank", "groundedness", "kind")] == [
         False,
         False,
         True,
         True,
     ]
-    [listing] = among([found, found | {"the prompt 'paraphrases'": Part("prompts", "two")}])
+    [listing] = among([found, found | {"the prompt 'paraphrases'": Premise("prompts", "two")}])
     assert listing.concerns("hit@5")
     assert listing.concerns("groundedness")
     assert is_of_list("ndcg@10")
@@ -120,10 +120,10 @@ def made(**more: Any) -> Run:
 
 def test_parts_come_back_as_they_were_kept() -> None:
     how = resolved(BASE)
-    found = parts(chain(how), how, "some")
+    found = premises(chain(how), how, "some")
     kept = made(basis=as_made(found))
     assert from_made(kept.made["basis"]) == found
-    assert {name: part for name, part in parts_of(kept).items() if name in found} == found
+    assert {name: premise for name, premise in premises_of(kept).items() if name in found} == found
 
 
 @pytest.mark.parametrize(

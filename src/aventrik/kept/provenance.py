@@ -9,7 +9,7 @@ from typing import Any
 
 from ..core.keys import content_key
 from ..core.measures import MEASURES, plain
-from ..pipeline.basis import ANSWER, LIST, Part, from_made
+from ..pipeline.basis import ANSWER, LIST, Premise, from_made
 from ..pipeline.judges import stage_name
 from ..storage.protocols import Run
 
@@ -27,7 +27,7 @@ _ANSWERS = ("answer", "again", "verdicts", "criterion", "agreement")
 @dataclass(frozen=True)
 class Unexplained:
     """One respect in which some runs differ and that none of their settings explains: its name and kind, whether it can
-    change ranked lists or answers alone, and the value of each run, in their order ("" for one that has no such part)."""
+    change ranked lists or answers alone, and the value of each run, in their order ("" for one that has no such premise)."""
 
     what: str
     kind: str
@@ -44,41 +44,41 @@ def is_of_list(measure: str) -> bool:
     return plain(measure) in MEASURES and MEASURES[plain(measure)].of in ("list", "ranking")
 
 
-def parts_of(run: Run, early: bool = False) -> dict[str, Part]:
+def premises_of(run: Run, early: bool = False) -> dict[str, Premise]:
     """What a run rests on beside its settings; `early`: as far as a run of an earlier version of the program tells."""
     made = run.made
     found = _early(made) if early or "basis" not in made else from_made(made["basis"])
-    found["the documents"] = Part("documents", run.corpus)
-    found["the judge"] = Part("judge", str(made.get("judge")), ANSWER)
-    found["cover"] = Part("measuring", str(made.get("cover")))
-    found["the cut-offs"] = Part("measuring", str(made.get("cut_offs")))
-    found["the version of the program"] = Part("program", str(made.get("format")))
+    found["the documents"] = Premise("documents", run.corpus)
+    found["the judge"] = Premise("judge", str(made.get("judge")), ANSWER)
+    found["cover"] = Premise("measuring", str(made.get("cover")))
+    found["the cut-offs"] = Premise("measuring", str(made.get("cut_offs")))
+    found["the version of the program"] = Premise("program", str(made.get("format")))
     return found
 
 
 def unexplained(runs: Sequence[Run]) -> list[Unexplained]:
-    """Every part that several of some runs have, with more than one value among them."""
-    return among([parts_of(run, any("basis" not in each.made for each in runs)) for run in runs])
+    """Every premise that several of some runs have, with more than one value among them."""
+    return among([premises_of(run, any("basis" not in each.made for each in runs)) for run in runs])
 
 
-def among(sides: Sequence[Mapping[str, Part]]) -> list[Unexplained]:
-    """The same of parts."""
+def among(sides: Sequence[Mapping[str, Premise]]) -> list[Unexplained]:
+    """The same of premises."""
     found = []
     for name in dict.fromkeys(name for each in sides for name in each):
         have = [each[name] for each in sides if name in each]
-        if len({part.value for part in have}) > 1:
-            of = LIST if any(part.of == LIST for part in have) else ANSWER
+        if len({premise.value for premise in have}) > 1:
+            of = LIST if any(premise.of == LIST for premise in have) else ANSWER
             values = tuple(each[name].value if name in each else "" for each in sides)
             found.append(Unexplained(name.partition("\0")[0], have[0].kind, of, values))
     return found
 
 
-def _early(made: Mapping[str, Any]) -> dict[str, Part]:
-    found: dict[str, Part] = {}
+def _early(made: Mapping[str, Any]) -> dict[str, Premise]:
+    found: dict[str, Premise] = {}
     configuration = made.get("configuration") or {}
     for stage, version in dict(made.get("stages", {})).items():
         of = ANSWER if stage in _ANSWERS else LIST
-        found[f"the stage '{stage}' of the program"] = Part("program", str(version), of)
+        found[f"the stage '{stage}' of the program"] = Premise("program", str(version), of)
     for slot, told in dict(made.get("models", {})).items():
         node = slot.partition(":")[0]
         stage = stage_name(node)
@@ -87,7 +87,7 @@ def _early(made: Mapping[str, Any]) -> dict[str, Part]:
         section = configuration.get(_SECTIONS.get(stage, ""))
         mark = f"\0{node} {content_key(section)}" if section is not None else f"\0{node}"
         of = ANSWER if stage in _ANSWERS else LIST
-        found[f"the model '{told.get('name')}' ({stage}){mark}"] = Part("models", str(told.get("identity")), of)
+        found[f"the model '{told.get('name')}' ({stage}){mark}"] = Premise("models", str(told.get("identity")), of)
     for criterion in made.get("criteria", ()):
-        found[f"the criterion '{criterion['name']}'"] = Part("criteria", content_key(criterion), ANSWER)
+        found[f"the criterion '{criterion['name']}'"] = Premise("criteria", content_key(criterion), ANSWER)
     return found

@@ -1,4 +1,4 @@
-"""What the results of a chain rest on beside its settings: part by part, under a name that a user understands."""
+"""What the results of a chain rest on beside its settings: premise by premise, each under a name that a user understands."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from .stage import Chain
 LIST, ANSWER = (
     "list",
     "answer",
-)  # what a part can change: the ranked list and all behind it, or the answer and its verdicts
+)  # what a premise can change: the ranked list and all behind it, or the answer and its verdicts
 _ANSWERING = frozenset(
     {"context", "answer", "again", "verdicts", "criterion", "agreement", "answer scores", "joined verdicts", "joined grades"}
 )  # fmt: skip
@@ -22,9 +22,9 @@ KINDS = ("models", "prompts", "program", "criteria", "filter", "judge", "documen
 
 
 @dataclass(frozen=True)
-class Part:
-    """One thing that results rest on: its kind (one of `KINDS`), its value, and whether it can change the ranked list or
-    the answers alone."""
+class Premise:
+    """One thing that results rest on beside the settings: its kind (one of `KINDS`), its value, and whether it can change
+    the ranked list or the answers alone."""
 
     kind: str
     value: str
@@ -34,33 +34,33 @@ class Part:
 Pieces = Callable[[WantedModel], Mapping[tuple[str, str], str]]  # (kind, name) → value: the model itself, its prompts
 
 
-def basis(nodes: Chain, resolved: Resolved, pieces: Pieces, condition: str = "") -> dict[str, Part]:
-    """The parts by name. The name holds whatever a setting says (which model, which filter), so that two runs differ in a
-    part of one name only where no setting explains it.
+def basis(nodes: Chain, resolved: Resolved, pieces: Pieces, condition: str = "") -> dict[str, Premise]:
+    """The premises by name. The name holds whatever a setting says (which model, which filter), so that two runs differ in a
+    premise of one name only where no setting explains it.
 
     `pieces` takes a model apart; `condition` is the key of the documents that the filter lets pass.
     """
-    found: dict[str, Part] = {}
+    found: dict[str, Premise] = {}
     for node in nodes.values():
         of = ANSWER if stage_name(node.name) in _ANSWERING or node.stage.name in _ANSWERING else LIST
-        found[f"the stage '{node.stage.name}' of the program"] = Part("program", str(node.stage.version), of)
+        found[f"the stage '{node.stage.name}' of the program"] = Premise("program", str(node.stage.version), of)
         for wanted in node.models.values():
             for (kind, name), value in pieces(wanted).items():
                 if name not in found or of == LIST:
-                    found[name] = Part(kind, value, of)
+                    found[name] = Premise(kind, value, of)
     for criterion in resolved.criteria:
-        found[f"the criterion '{criterion.name}'"] = Part("criteria", content_key(asdict(criterion)), ANSWER)
+        found[f"the criterion '{criterion.name}'"] = Premise("criteria", content_key(asdict(criterion)), ANSWER)
     if condition:
         where = resolved.configuration.search.where
-        found[f"the documents that the filter '{where}' lets pass"] = Part("filter", condition)
+        found[f"the documents that the filter '{where}' lets pass"] = Premise("filter", condition)
     return found
 
 
-def as_made(parts: Mapping[str, Part]) -> dict[str, list[str]]:
-    """The parts as a run keeps them."""
-    return {name: [part.kind, part.value, part.of] for name, part in sorted(parts.items())}
+def as_made(premises: Mapping[str, Premise]) -> dict[str, list[str]]:
+    """The premises as a run keeps them."""
+    return {name: [premise.kind, premise.value, premise.of] for name, premise in sorted(premises.items())}
 
 
-def from_made(kept: Mapping[str, Any]) -> dict[str, Part]:
+def from_made(kept: Mapping[str, Any]) -> dict[str, Premise]:
     """The inverse of `as_made`."""
-    return {name: Part(*map(str, values)) for name, values in kept.items()}
+    return {name: Premise(*map(str, values)) for name, values in kept.items()}

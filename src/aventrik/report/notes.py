@@ -17,7 +17,7 @@ from .figures import kappa_told
 
 _MANY = 0.1  # share of claims that a judge can't tell, from which its figures decide little
 _TOLD = 8  # runs that a line tells of
-_APART = 5  # parts in which runs differ that are told
+_APART = 5  # premises in which runs differ that are told
 _RUNS = 6  # runs of each value of one that are named
 
 
@@ -169,7 +169,7 @@ def _untold(found: Comparison) -> Iterator[Note]:
 
 
 def _apart(found: Comparison, each: Unexplained) -> str:
-    """One part, and which runs have it alike: "cover (run 1: 0.9; runs 2 and 3: 1)"."""
+    """One premise, and which runs have it alike: "cover (run 1: 0.9; runs 2 and 3: 1)"."""
     groups: dict[str, list[int]] = {}
     for run, value in zip(found.runs, each.values):
         if value:

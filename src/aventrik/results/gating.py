@@ -31,7 +31,7 @@ from ..workspace.toml import nearest
 if TYPE_CHECKING:
     import pandas
 
-_REFUSED = 4  # parts that are told when a gate refuses
+_REFUSED = 4  # premises that are told when a gate refuses
 
 
 @dataclass(frozen=True)
@@ -385,7 +385,7 @@ def _unexplained(gate: Gate, base: Baseline, run: Run) -> Iterator[str]:
 
 
 def _is_judges(each: Unexplained, run: Run) -> bool:
-    """Whether a part is the judge's: one of its prompts, or the model of that name."""
+    """Whether a premise is the judge's: one of its prompts, or the model of that name."""
     names = [f"the model '{name}'" for name in run.made.get("judges", ())]
     names += [f"the prompt '{task}'" for task in (*TASKS, "criterion")]
     return any(each.what.startswith(name) for name in names)

@@ -67,7 +67,7 @@ def write_baseline(path: Path, kept: Baseline) -> None:
     lines: list[dict[str, Any]] = [{"baseline": VERSION, **head, "questions": len(kept.questions)}]
     lines.extend({"setting": name, "value": value} for name, value in sorted(kept.settings.items()))
     lines.extend({"document": name, "content": key} for name, key in sorted(kept.evidence.items()))
-    lines.extend({"part": name, "is": list(values)} for name, values in sorted(kept.basis.items()))
+    lines.extend({"premise": name, "is": list(values)} for name, values in sorted(kept.basis.items()))
     for key, each in sorted(kept.questions.items(), key=lambda pair: (pair[1].id, pair[0])):
         line: dict[str, Any] = {"question": each.id, "key": key, "mark": each.mark, "list": each.list_mark}
         line |= {"gone": True} if each.gone else {}
@@ -105,10 +105,10 @@ def load_baseline(path: Path) -> Baseline:
             settings[str(line["setting"])] = line["value"]
         elif isinstance(line.get("document"), str) and isinstance(line.get("content"), str):
             evidence[line["document"]] = line["content"]
-        elif isinstance(line.get("part"), str) and isinstance(line.get("is"), list) and len(line["is"]) == 3:
-            basis[line["part"]] = [str(each) for each in line["is"]]
+        elif isinstance(line.get("premise"), str) and isinstance(line.get("is"), list) and len(line["is"]) == 3:
+            basis[line["premise"]] = [str(each) for each in line["is"]]
         else:
-            raise BadInput(f"{where}: is neither a setting, a document, a part that it rests on nor a question")
+            raise BadInput(f"{where}: is neither a setting, a document, a premise nor a question")
     if head is None:
         raise BadInput(f"{path}: is empty; 'aventrik run CONFIG --baseline-file FILE' writes it")
     if not questions:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 _SAME = 0.5  # share of an item's text that the other run must have for it to count as in both
 _ITEMS = 8
-_APART = 5  # parts that differ and are named
+_APART = 5  # premises that differ and are named
 _ALIKE = 0.4  # share of the words of two answers that must be the same for the others to be marked
 
 

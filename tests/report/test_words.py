@@ -94,7 +94,13 @@ def test_what_else_runs_differ_in_is_told(opened: OpenWorkspace, comparing: Comp
     rows = opened.store.runs.questions(1)
     opened.store.runs.finish(number_, rows, {})
     said = list(warnings_of(comparing()))
-    assert "differ in what no setting explains: the judge (runs 1, 2: offline; run 3: house)." in said[0]
+    assert (
+        "differ in what no setting explains: the judge (runs 1, 2: offline; run 3: house). None of that can change hit@5"
+        in said[0]
+    )
+    put_run(opened, "answers", [{"hit@5": 1.0, "groundedness": 0.5}] * 90)
+    graded = list(warnings_of(comparing(measure="groundedness")))
+    assert "is not one of settings alone" in graded[0]
     assert said[1] == "questions that not all of these runs have, or have otherwise, are left out: run 1: 30, run 3: 30"
 
 

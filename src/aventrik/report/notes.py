@@ -34,11 +34,13 @@ def warnings_of(found: Comparison) -> Iterator[str]:
     if found.unexplained:
         told = "; ".join(_apart(found, each) for each in found.unexplained[:_APART])
         more = f"; and {len(found.unexplained) - _APART} more" if len(found.unexplained) > _APART else ""
-        yield (
-            f"these runs differ in what no setting explains: {told}{more}. A difference between such runs is not one of "
-            "settings alone; contributions are of the runs that are like the baseline in all that can change "
-            f"{found.measure}"
+        then = (
+            "A difference between such runs is not one of settings alone; contributions are of the runs that are like the "
+            f"baseline in all that can change {found.measure}"
+            if any(each.concerns(found.measure) for each in found.unexplained)
+            else f"None of that can change {found.measure}"
         )
+        yield f"these runs differ in what no setting explains: {told}{more}. {then}"
     if found.documents:
         numbers = [run.id for run in found.runs]
         yield f"documents, from run {min(numbers)} to run {max(numbers)}: {found.documents.in_words()}"

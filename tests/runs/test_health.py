@@ -22,6 +22,7 @@ from aventrik.runs.running import Runner
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.gates import load_gate
 
+from ..conftest import Program
 from ..opened_world import Speaker, configured, questions_of, speaking
 
 PLAIN = {
@@ -171,3 +172,18 @@ def test_a_cut_that_is_nobodys_counts_for_all_that_were_asked_together() -> None
     assert _cut(set(), inputs, [None, None]) == [False, False]
     assert _cut({"two?"}, inputs, [None, None]) == [False, True]
     assert _cut({"a claim that stands nowhere"}, inputs, [None, None]) == [True, True]
+
+
+def test_two_runs_that_are_explained_side_by_side_say_what_no_setting_explains(workspace: Program) -> None:
+    path = workspace.folder / "criteria" / "figures.toml"
+    text = (
+        'about = "Does it give a figure?"\njudges = "answer"\nbetter = "more"\n'
+        '[[levels]]\nlevel = 0\nmeans = "no"\npattern = "^[^0-9]*$"\n[[levels]]\nlevel = 1\nmeans = "yes"\npattern = "[0-9]"\n'
+    )
+    path.write_text(text)
+    workspace("run", "starter", "--testset", "small")
+    assert "no setting explains" not in workspace("explain", "1", "1", "a1").stderr
+    path.write_text(text.replace("a figure", "a figure and its unit"))
+    workspace("run", "starter", "--testset", "small")
+    told = " ".join(workspace("explain", "1", "2", "a1").stderr.split())
+    assert "these runs differ in what no setting explains: the criterion 'figures'" in told

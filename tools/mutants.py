@@ -165,6 +165,56 @@ EQUAL: dict[tuple[str, str, str], str] = {
         "limits = np.where(np.isfinite(observed), finite - _ROUNDED * np.maximum(1.0, finite), np.inf).astype(np.float32)",
         "op: Mult to Div",
     ): "the allowance for rounding: no statistic falls between",
+    (
+        "significance.py",
+        "most = MOST_FLIPS if len(gaps) <= _SEVERAL else min(MOST_FLIPS, int(max(10 * FLIPS, _FINE * together / level)))",
+        "value: 10 to 11",
+    ): "how long a p-value near the level is drawn on: both ends are fine enough",
+    (
+        "groups.py",
+        "corrected = holm([gap.p for _, gap in looked] + [1.0] * (together - len(looked)))",
+        "value: 1.0 to 2.0",
+    ): "what is looked at for nothing comes last in the order either way",
+    (
+        "__init__.py",
+        'return np.frombuffer(base64.b64decode(self.numbers), dtype="<f4").reshape(-1, self.dimensions)',
+        "value: 1 to 2",
+    ): "NumPy takes any negative length for the one that is left",
+    (
+        "power.py",
+        "found = np.full(n + 1, -1, dtype=np.int64)",
+        "value: 1 to 2",
+    ): "a place more that is never looked at, or another mark of what is not there",
+    (
+        "groups.py",
+        "sign = -1 if whole.less else 1",
+        "value: 1 to 2",
+    ): "means are held against each other: doubled they stand alike",
+    (
+        "in_memory.py",
+        "short = any(len(row) < top and len(texts) == wanted for row, texts in zip(chunks, found))",
+        "ops.0: Lt to LtE",
+    ): "it asks for more texts than it needs, and takes the same first ones",
+    (
+        "significance.py",
+        "reach = skewness_corrected(middle, most + 6 * mean * squares, squares, n)",
+        "value: 6 to 7",
+    ): "a bound from which the search for the end begins",
+    (
+        "orders.py",
+        "b = np.sign(np.round(theirs[..., first] - theirs[..., second], 12))",
+        "value: 12 to 13",
+    ): "no two means are so near each other but for rounding",
+    (
+        "__init__.py",
+        "scores[each.name] = each.function(walked, 0)",
+        "value: 0 to 1",
+    ): "measures of a whole list take no cut-off",
+    (
+        "agreement.py",
+        "if count < 2 or len(found) < RESAMPLES / 2:",
+        "ops.0: Lt to LtE",
+    ): "no bootstrap gives just half of the resamples",
 }
 
 SWAPS: dict[type, type] = {

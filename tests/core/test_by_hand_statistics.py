@@ -14,15 +14,20 @@ from aventrik.core.comparing.differences import _of_scores
 from aventrik.core.comparing.gates import LimitHeld, held_to_baseline
 from aventrik.core.comparing.groups import beaten
 from aventrik.core.comparing.intervals import bca, checked, design_effect, spread_effect
-from aventrik.core.comparing.power import smallest_for_scores
+from aventrik.core.comparing.leading import _distances
+from aventrik.core.comparing.power import _least, smallest_for_scores
 from aventrik.core.comparing.sides import Side, board
-from aventrik.core.comparing.significance import EXACT, sign_flip, skewness_corrected
+from aventrik.core.comparing.significance import EXACT, _signs, sign_flip, skewness_corrected
+from aventrik.core.errors import BadInput
 from aventrik.core.indexing import keyword, terms, vectors
 from aventrik.core.indexing.approximate import recall
 from aventrik.core.indexing.compact import Coding, compacted
 from aventrik.core.indexing.keyword import Figures, joined
+from aventrik.core.judging import Judgement, Verdict
 from aventrik.core.judging.agreement import Pair, agreement, kappa_of
+from aventrik.core.judging.joining import joined as joined_verdicts
 from aventrik.core.measures.loss import _last_held
+from aventrik.core.searching.filters import parse
 from aventrik.core.searching.words import WordSearch, expanded
 from aventrik.core.text.counting import hash_of
 from aventrik.core.text.languages import NUMBERED
@@ -290,3 +295,32 @@ def test_of_equal_terms_feedback_takes_those_that_come_first_in_the_alphabet() -
     found = expanded({"lock": 1.0}, models, [1.0], WordSearch(feedback=1, feedback_terms=2, feedback_weight=0.5))
     assert set(found) == {"lock", "buoy", "quay"}
     assert found["buoy"] == pytest.approx(0.25)  # half of the whole for the results, shared by two
+
+
+def test_the_distance_of_two_configurations_is_that_of_their_scores() -> None:
+    totals = np.array([[0.0, 0.0], [3.0, 4.0], [3.0, 4.0]])
+    found = _distances(totals, totals**2)
+    assert found == pytest.approx(np.array([[0, 5, 5], [5, 0, 0], [5, 0, 0]]), abs=1e-6)
+
+
+def test_no_difference_is_looked_for_beyond_the_greatest_there_can_be() -> None:
+    assert _least(lambda delta: delta / 2, 0.8) is None  # 2 would do, and there is no such difference
+    assert _least(lambda delta: delta, 0.8) == pytest.approx(0.8, abs=2e-3)
+
+
+def test_as_many_signs_are_drawn_as_are_asked_for() -> None:
+    assert sum(len(block) for block in _signs(5, 3, 0, 1)) == 5
+    assert sum(len(block) for block in _signs(5, 3, 0, 0)) == 5
+
+
+def test_how_deep_a_condition_is_nested_is_counted_anew_behind_each_bracket() -> None:
+    beside = " and ".join(["(a = 1)"] * 40)
+    assert parse(f"{beside} and {'(' * 49}a = 1{')' * 49}")
+    with pytest.raises(BadInput, match="nested more than 50 deep"):
+        parse(f"{beside} and {'(' * 51}a = 1{')' * 51}")
+
+
+def test_where_no_judge_can_tell_the_first_ones_word_stands() -> None:
+    far = [Judgement((Verdict("The gate is open.", "too far to tell", reason, (), ()),)) for reason in ("one", "two")]
+    [verdict] = joined_verdicts(far, "majority").verdicts
+    assert (verdict.verdict, verdict.reason) == ("too far to tell", "one")

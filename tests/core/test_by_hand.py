@@ -91,6 +91,11 @@ def test_a_phrase_is_looked_for_in_the_texts_of_the_shard_and_not_of_the_first_o
     )
     assert [chunk for chunk, _ in found[0]] == [3]  # text 1 of the shard, chunk 3 of all
     assert set(asked) == {2, 3}
+    asked.clear()
+    whole = keyword.merge(_terms([[text] for text in texts]), Scoring("bm25"), None)
+    found = InMemory("s", table, None, whole, text_of=text_of).by_words(['"red gate"'], 4, None, WordSearch())
+    assert sorted(chunk for chunk, _ in found[0]) == [0, 3]
+    assert set(asked) == {0, 1, 2, 3}
 
 
 def test_without_an_index_of_words_no_term_is_rare_and_none_occurs() -> None:

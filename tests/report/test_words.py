@@ -18,7 +18,7 @@ from aventrik.report.notes import doubts_about, notes_of, warnings_of
 from aventrik.report.page_tables import called, losses_table, option_of, runs_table, settings_table
 from aventrik.results.comparing import compare
 from aventrik.results.comparison import Comparison
-from aventrik.results.gating import Check
+from aventrik.results.gated import Check
 
 from ..cli.test_compare import hits, put_run
 from ..conftest import Program

@@ -89,6 +89,7 @@ def test_what_can_not_be_audited_is_told(ran: Program) -> None:
             audited(opened, replace(run, finished=""))
         with pytest.raises(BadInput, match="was brought from another system"):
             audited(opened, replace(run, made=run.made | {"outside": {"system": ""}}))
+    assert "go with --audit" in ran.fails("store", "--threads", "2")
     assert "--threads: must be 1 or more" in ran.fails("store", "--audit", "starter", "--threads", "0")
 
 

@@ -17,7 +17,8 @@ from aventrik.kept.sides import side_of
 from aventrik.pipeline.sources import Wording
 from aventrik.report.notes import notes_of
 from aventrik.results.comparing import compare
-from aventrik.results.gating import Gated, gated
+from aventrik.results.gated import Gated
+from aventrik.results.gating import gated
 from aventrik.runs.running import Runner
 from aventrik.workspace.configuration import Configuration
 from aventrik.workspace.gates import load_gate

@@ -95,8 +95,8 @@ if TYPE_CHECKING:
     from ..results.explaining import ListItem as ListItem
     from ..results.explaining import last_list as last_list
     from ..results.explaining import list_names as list_names
-    from ..results.gating import Check as Check
-    from ..results.gating import Gated as Gated
+    from ..results.gated import Check as Check
+    from ..results.gated import Gated as Gated
     from ..results.model_calls import Recalled as Recalled
     from ..results.model_calls import messages_of as messages_of
     from ..results.spread import SpreadOut as SpreadOut
@@ -171,7 +171,7 @@ _WHERE = {
     "results.comparison": "Comparison SHOWN",
     "results.comparison_json": "comparison_json crossed_json",
     "results.explaining": "Explanation ListItem last_list list_names",
-    "results.gating": "Check Gated",
+    "results.gated": "Check Gated",
     "results.model_calls": "Recalled messages_of",
     "results.spread": "SpreadOut",
     "runs.bringing": "Arrival Matched as_json:scored_json unknown_line",

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from ..results.chain_sums import Chained
     from ..results.comparison import Comparison
     from ..results.explaining import Explanation
-    from ..results.gating import Gated
+    from ..results.gated import Gated
     from ..results.model_calls import Recalled
     from ..results.spread import SpreadOut
     from ..storage.protocols import Run

@@ -6,6 +6,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from ..core.comparing.sheet import Sheet
 from ..core.comparing.sides import Side
 from ..core.errors import BadInput
@@ -30,15 +32,19 @@ class RunSide:
 
 
 def by_search(store: Store, runs: Sequence[Run], sides: Sequence[RunSide]) -> list[RunSide]:
-    """The sides with their questions under the key of what is searched for, with the measures of the list alone: by these
-    runs can be compared of whose questions the reference answers were changed between them."""
+    """The sides with their questions under the key of what is searched for: so runs can be compared between which reference
+    answers were changed. A question whose answer was changed keeps the measures of its list alone, and what it cost."""
+    common = set(sides[0].ids).intersection(*(found.ids for found in sides))
     made = []
     for run, found in zip(runs, sides):
         keys = {row.key: question_from(row.body).search_key for row in store.runs.questions(run.id)}
         side = found.side
         sheet = side.sheet
-        names = [name for name in sheet.columns if is_of_list(name) or name in COSTS]
-        columns = {name: sheet.columns[name] for name in names}
+        same = np.array([key in common for key in sheet.keys_in_order], dtype=bool)
+        columns = {
+            name: column if is_of_list(name) or name in COSTS else np.where(same, column, np.nan)
+            for name, column in sheet.columns.items()
+        }
         made.append(
             RunSide(
                 replace(

@@ -6,7 +6,7 @@ from io import BytesIO
 from pathlib import Path
 
 from ..core.visible import visible
-from ..results.gating import Check, Gated
+from ..results.gated import Check, Gated
 from ..workspace.files import write_whole
 
 

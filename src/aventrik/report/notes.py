@@ -52,8 +52,8 @@ def warnings_of(found: Comparison) -> Iterator[str]:
         )
     if found.answers_changed:
         yield (
-            "the reference answers of some questions were changed between these runs: retrieval is compared all the same, "
-            "measures of answers are not; run again to compare those too"
+            "the reference answers of some questions were changed between these runs: their retrieval is compared all the same, "
+            "measures of answers are of the other questions; run again to compare all"
         )
     left = [(run.id, count) for run, count in zip(found.runs, found.left_out) if count]
     if left:

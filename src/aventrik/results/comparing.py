@@ -21,7 +21,7 @@ from ..core.measures import MEASURES, plain
 from ..corpora.changes import Changes, changes_between, without_evidence
 from ..kept.facets import facets_of
 from ..kept.health import health_of
-from ..kept.provenance import Unexplained, is_of_list, unexplained
+from ..kept.provenance import Unexplained, unexplained
 from ..kept.run_names import run_named
 from ..kept.sheets import COSTS
 from ..kept.sides import RunSide, by_search, sides_of
@@ -75,9 +75,11 @@ def compare(
             chosen.insert(0, wanted)
         first = next(place for place, run in enumerate(chosen) if run.id == wanted.id)
     whole = sides_of(store, chosen)
-    reworded = _differ_in_answers(whole) and (measure is None or is_of_list(measure))
-    if reworded:
-        whole = by_search(store, chosen, whole)
+    reworded = False
+    if _asked_otherwise(whole):
+        searched = by_search(store, chosen, whole)
+        if reworded := _in_all(searched) > _in_all(whole):  # else what was changed is not the answers alone
+            whole = searched
     shared, moved_on = _standing(chosen, whole, _shared(chosen, whole))
     sides = [_narrowed(found.side, shared) for found in whole]
     own = own_measures(sides)
@@ -157,7 +159,12 @@ def _shared(runs: Sequence[Run], whole: Sequence[RunSide]) -> list[str]:
     return [key for key in first if key in others]
 
 
-def _differ_in_answers(whole: Sequence[RunSide]) -> bool:
+def _in_all(whole: Sequence[RunSide]) -> int:
+    """How many questions all runs have."""
+    return len(set(whole[0].ids).intersection(*(found.ids for found in whole)))
+
+
+def _asked_otherwise(whole: Sequence[RunSide]) -> bool:
     """Whether questions of the same name have other keys in some runs: perhaps nothing but their answers was changed."""
     first = whole[0]
     keys = {name: key for key, name in first.ids.items()}

@@ -43,7 +43,7 @@ class Comparison:
     `health` what its results rest on. `groups` and `flips` are
     of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
     asked for these very columns; `answers_changed`: questions are paired by what is searched for, since reference answers were
-    changed between the runs, and measures of answers are left out.
+    changed between the runs, and measures of answers are of the others.
     """
 
     runs: list[Run]

@@ -111,7 +111,7 @@ class Runner:
             "cpu": {"all": time.process_time() - cpu} if outcome.new else {},
         }  # fmt: skip
         found: dict[str, Any] = {} if outcome.recall is None else {"recall": outcome.recall}
-        if (health := index_health(place)) != IndexHealth():
+        if (health := index_health(place)) != IndexHealth() or self.retry_failed:  # what was mended is no longer amiss
             found["index"] = asdict(health)
         if found or state:
             costs["state"] = {**(state or {}), **found}

@@ -6,6 +6,7 @@ import argparse
 from dataclasses import asdict
 from typing import TYPE_CHECKING
 
+from ...core.errors import BadInput
 from ..arguments import given_path
 from ..opening import open_workspace
 from ..screen import Screen
@@ -51,6 +52,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Does what was asked for, and says what there is."""
     from ... import api
 
+    if not options.audit and (options.on or options.threads != 1):
+        raise BadInput("--on and --threads go with --audit")
     opened = open_workspace(options, screen)
     done: dict[str, int] = {}
     if options.back_up:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from os.path import commonprefix
 
 from ..text.composing import composed, composed_with_places
 from .spans import Range, trimmed
@@ -87,8 +88,7 @@ def _likeness(one: Near, other: Near) -> float:
 def _shared(one: str, other: str) -> float:
     """The share of a text that another one begins with too; 1 where there is none in either."""
     length = max(len(one), len(other))
-    same = next((n for n, (a, b) in enumerate(zip(one, other)) if a != b), min(len(one), len(other)))
-    return same / length if length else 1.0
+    return len(commonprefix([one, other])) / length if length else 1.0  # noqa: RUF071 letter by letter is meant
 
 
 def occurrence(found: Range, text: str) -> int:

@@ -1,8 +1,10 @@
-"""How often a gate stops a run that is no worse, and one that is worse by twice the margin: simulated test sets.
+"""How a gate decides, held against worlds in which the truth is known: at the limit itself, and at the number of questions that it
+names.
 
-A world has questions of some difficulty, three to a document, and two runs whose scores lean on it. The gate first sees
-60 questions and names how many would decide, and new test sets of that size are drawn: without a change, and with a drop of
-twice the margin (of one of its limits). `python benchmarks/gating.py [repeats]`
+    python benchmarks/gating.py [REPEATS]
+
+Two runs' scores lean on the questions' difficulty; the true drop is exactly what is allowed, none, or twice that. With documents drawn,
+each has three or 20 questions, and a twentieth of the variance is the documents'.
 """
 
 from __future__ import annotations
@@ -12,66 +14,83 @@ import sys
 import numpy as np
 from scipy import special
 
+from aventrik.core.comparing.draws import EACH, Draws
 from aventrik.core.comparing.gates import held_to_baseline
 
-MARGINS = (0.03, 0.05, 0.1)
-LIMITS = 5  # of one gate, on measures that lean on each other
 FIRST = 60
 
 
-def drawn(lot: np.random.Generator, n: int, drop: float, kind: str, limits: int, lean: float) -> tuple[np.ndarray, ...]:
-    """Scores of a run and its baseline of shape (limits, questions), and the document of each question."""
-    groups = np.arange(n) // 3
-    hard = lot.normal(size=n) + 0.5 * lot.normal(size=groups[-1] + 1)[groups]
-    noise = 1.0 - lean
-    shared = lot.normal(size=(limits, n))
-    ours, theirs = (hard + shared * lean + noise * lot.normal(size=(limits, n)) for _ in range(2))
-    if kind == "share":
-        spread = np.sqrt(1.25 + lean**2 + noise**2)
-        level = spread * special.ndtri(0.75)
-        lower = spread * special.ndtri(0.75 - drop)
-        return (ours < lower).astype(float), (theirs < level).astype(float), groups
-    ours, theirs = (np.clip(0.75 - 0.15 * each, 0, 1) for each in (ours, theirs))
-    if drop:  # a part of the questions loses its score, so that the mean falls by just that
-        lost = lot.random(ours.shape) < drop / max(1e-9, float(ours.mean()))
-        ours = np.where(lost, 0.0, ours)
-    return ours, theirs, groups
-
-
-def states(lot: np.random.Generator, n: int, drop: float, margin: float, kind: str, limits: int, lean: float) -> list:
-    ours, theirs, groups = drawn(lot, n, drop, kind, limits, lean)
-    return [
-        held_to_baseline(ours[row], theirs[row], kind, groups, False, margin, limits, int(lot.integers(1 << 30)))
-        for row in range(limits)
+def drawn(
+    lot: np.random.Generator, n: int, drop: float, kind: str, lean: float, each: int
+) -> tuple[np.ndarray, np.ndarray, Draws]:
+    """Scores of a run and of its baseline, whose true means are apart by just so much, and what is drawn."""
+    groups = np.arange(n) // each if each else np.zeros(n, dtype=int)
+    count = groups[-1] + 1
+    part = 0.05 if each else 0.0
+    hard = np.sqrt(1 - part) * lot.normal(size=n) + np.sqrt(part) * lot.normal(size=count)[groups]
+    both = [
+        np.sqrt(lean) * hard
+        + np.sqrt(1 - lean) * (np.sqrt(1 - part) * lot.normal(size=n) + np.sqrt(part) * lot.normal(size=count)[groups])
+        for _ in range(2)
     ]
+    if kind == "share":
+        ours, theirs = ((each < special.ndtri(level)).astype(float) for each, level in zip(both, (0.75 - drop, 0.75)))
+    else:
+        ours, theirs = (scored(each, level) for each, level in zip(both, (0.75 - drop, 0.75)))
+    return ours, theirs, Draws(documents=groups) if each else EACH
+
+
+GRID = special.ndtri((np.arange(4000) + 0.5) / 4000)
+LEVELS = np.linspace(-2.5, 2.5, 251)
+MEANS = np.array([(np.floor(5 * special.ndtr(level - GRID)).clip(0, 4) / 4).mean() for level in LEVELS])
+
+
+def scored(hard: np.ndarray, mean: float) -> np.ndarray:
+    """Scores in quarters with so great a true mean."""
+    return np.floor(5 * special.ndtr(np.interp(mean, MEANS, LEVELS) - hard)).clip(0, 4) / 4
 
 
 def main(repeats: int) -> None:
     """Prints a row a case."""
     print(
-        "kind   lean margin limits | of no change, 60 questions: failed | named  passed of no change  stopped of 2 x margin"
+        f"{'kind':<7}{'lean':>5}{'a document':>11}{'limit':>7}{'n':>6} |{'at it: failed':>14}{'passed':>8} |{'named':>7}{'no change passed':>18}{'twice failed':>14}{'mean':>7}"
     )
     for kind in ("share", "score"):
-        for lean, limits in ((0.0, 1), (0.7, 1), (0.7, LIMITS)):
-            for margin in MARGINS:
-                lot = np.random.default_rng([repeats, len(kind), int(lean * 10), int(margin * 100), limits])
-                case = (margin, kind, limits, lean)
-                false = [_failed(states(lot, FIRST, 0.0, *case)) for _ in range(repeats)]
-                named, passed, stopped = [], [], []
-                for _ in range(repeats):
-                    named.append(max(states(lot, FIRST, 0.0, *case)[0].enough or 0, 12))
-                    passed.append(states(lot, named[-1], 0.0, margin, kind, 1, lean)[0].state == "passed")
-                    stopped.append(_failed(states(lot, named[-1], 2 * margin, *case)[:1]))
-                print(
-                    f"{kind:6} {lean:4.1f} {margin:6.2f} {limits:6} | {np.mean(false):35.1%} | {np.median(named):5,.0f} "
-                    f"{np.mean(passed):20.1%} {np.mean(stopped):22.1%}",
-                    flush=True,
-                )
-
-
-def _failed(held: list) -> bool:
-    return any(each.state == "failed" for each in held)
+        for lean in (0.4, 0.8):
+            for each in (0, 3, 20):
+                for limit in (0.05, 0.1):
+                    lot = np.random.default_rng([repeats, len(kind), int(lean * 10), int(limit * 100), each])
+                    for n in (FIRST, 300):
+                        states = []
+                        for seed in range(repeats):
+                            ours, theirs, draws = drawn(lot, n, limit, kind, lean, each)
+                            states.append(held_to_baseline(ours, theirs, kind, draws, False, limit, 1, seed).state)
+                        at = [states.count(state) / repeats for state in ("failed", "passed")]
+                        if n != FIRST:
+                            print(
+                                f"{kind:<7}{lean:>5}{each:>11}{limit:>7}{n:>6} |{at[0]:>14.3f}{at[1]:>8.3f} |",
+                                flush=True,
+                            )
+                            continue
+                        named, passed, failed = [], [], []
+                        for seed in range(repeats):
+                            ours, theirs, draws = drawn(lot, n, 0.0, kind, lean, each)
+                            count = held_to_baseline(ours, theirs, kind, draws, False, limit, 1, seed).enough
+                            named.append(count)
+                            ours, theirs, draws = drawn(lot, count, 0.0, kind, lean, each)
+                            passed.append(
+                                held_to_baseline(ours, theirs, kind, draws, False, limit, 1, seed).state == "passed"
+                            )
+                            ours, theirs, draws = drawn(lot, count, 2 * limit, kind, lean, each)
+                            failed.append(
+                                held_to_baseline(ours, theirs, kind, draws, False, limit, 1, seed).state == "failed"
+                            )
+                        both = (np.mean(passed) + np.mean(failed)) / 2
+                        print(
+                            f"{kind:<7}{lean:>5}{each:>11}{limit:>7}{n:>6} |{at[0]:>14.3f}{at[1]:>8.3f} |{np.median(named):>7.0f}"
+                            f"{np.mean(passed):>18.3f}{np.mean(failed):>14.3f}{both:>7.3f}", flush=True,
+                        )  # fmt: skip
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 400)
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 500)

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from ..core.comparing.groups import Group as Group
     from ..core.comparing.intervals import Interval as Interval
     from ..core.comparing.leading import ALPHA as ALPHA
+    from ..core.comparing.power import Plan as Plan
     from ..core.comparing.sides import Contrast as Contrast
     from ..core.comparing.sides import less_is_better as less_is_better
     from ..core.comparing.spread import MovedQuestion as MovedQuestion
@@ -82,6 +83,7 @@ if TYPE_CHECKING:
     from ..questions.gaps import Gaps as Gaps
     from ..questions.likeness import Likeness as Likeness
     from ..questions.locating import Located as Located
+    from ..questions.planning import Needed as Needed
     from ..results.asking import AskedNow as AskedNow
     from ..results.auditing import Audited as Audited
     from ..results.auditing import StageAudit as StageAudit
@@ -130,6 +132,8 @@ _WHERE = {
     "core.comparing.groups": "Group",
     "core.comparing.intervals": "Interval",
     "core.comparing.leading": "ALPHA",
+    "core.comparing.power": "Plan",
+    "questions.planning": "Needed",
     "core.comparing.sides": "Contrast less_is_better",
     "core.comparing.spread": "MovedQuestion Spread",
     "core.documents": "Document Part",

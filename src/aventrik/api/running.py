@@ -102,6 +102,7 @@ def run(
     until: str = "",
     race: bool = False,
     measure: str = "hit@5",
+    indifference: float = 0.0,
     budget: float | None = None,
     budget_seconds: float | None = None,
     label: str = "",
@@ -114,9 +115,10 @@ def run(
     """Applies configurations to a test set. What was computed before is not computed again; interrupted, the same call goes
     on where it stopped.
 
-    `until`: "served", "context", "answer" or "verdicts", after which it stops. `race`: what is clearly worse than the best
-    by `measure` stops early. `budget` (money) and `budget_seconds` end it cleanly. `baseline_file`: what a gate needs of
-    the run is written there, for version control. Raises `BadInput` for what is not there or does not fit together.
+    `until`: "served", "context", "answer" or "verdicts", after which it stops. `race`: what is clearly worse than the best by
+    `measure` stops early, and all but the first once none can be better than it by more than `indifference`. `budget` (money)
+    and `budget_seconds` end it cleanly. `baseline_file`: what a gate needs of the run is written there, for version control.
+    Raises `BadInput` for what is not there or does not fit together.
 
     >>> made = aventrik.run(opened, ["starter"], "small")
     >>> (len(made.outcomes), made.questions, made.ended)
@@ -145,7 +147,9 @@ def run(
         try:
             with workers(opened, on, opened.tell):
                 if race:
-                    raced = race_them(runner, what.configurations, what.testset, what.questions, until, measure)
+                    raced = race_them(
+                        runner, what.configurations, what.testset, what.questions, until, measure, indifference
+                    )
                     outcomes = raced.outcomes
                 else:
                     for each in what.configurations:

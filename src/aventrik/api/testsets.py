@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from ..questions.gaps import Gaps
     from ..questions.likeness import Likeness
     from ..questions.locating import Located
+    from ..questions.planning import Needed
     from ..workspace.deciding import Settled
     from ..workspace.logs import QuestionLog
     from ..workspace.testsets import MovedEvidence
@@ -405,6 +406,26 @@ def likeness(opened: OpenWorkspace, draft: str, real: str) -> Likeness:
 
     check_apart(draft, real)
     return likeness_of(opened, draft, real)
+
+
+def plan_testset(
+    opened: OpenWorkspace,
+    difference: float,
+    *,
+    questions: Sequence[Question] = (),
+    count: int = 0,
+    measure: str = "hit@5",
+) -> Needed:
+    """How many questions show a true difference of a measure with 80 % power on this corpus, among 2, 8 and 40 configurations;
+    of `questions` that are there, or a `count` of them that are not yet, what they show. How questions change is taken from the
+    latest runs. Raises `BadInput` for a difference outside 0…1, and a measure that is no share or score.
+
+    >>> aventrik.plan_testset(opened, 0.1).these[0].configurations
+    2
+    """
+    from ..questions.planning import needed
+
+    return needed(opened, difference, questions, count, measure)
 
 
 def most_alike(opened: OpenWorkspace, draft: str, real: str) -> list[Question]:

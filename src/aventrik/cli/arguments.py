@@ -41,6 +41,14 @@ def finite(text: str) -> float:
     return found
 
 
+def share(text: str) -> float:
+    """A number from 0 to 1."""
+    value = finite(text)
+    if not 0 <= value <= 1:
+        raise argparse.ArgumentTypeError(f"expected a number from 0 to 1, not {text}")
+    return value
+
+
 def workers_option(parser: argparse.ArgumentParser) -> None:
     """Who does the work of a verb."""
     parser.add_argument(

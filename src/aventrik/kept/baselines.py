@@ -16,7 +16,7 @@ from .sheets import COSTS, scores_of
 from .sides import settings_of, side_of
 
 _KEPT = (
-    "hit@{k}", "need-recall@{k}", "reciprocal-rank", "groundedness", "hallucinated", "relevance", "correctness",
+    "hit@{k}", "need-recall@{k}", "reciprocal-rank", "groundedness", "grounded-answers", "hallucinated", "relevance", "correctness",
     "declined-rightly", "declined-wrongly",
 )  # fmt: skip
 _MARK = 12  # characters of one

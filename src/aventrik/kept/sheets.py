@@ -6,7 +6,7 @@ import json
 import math
 import statistics
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from functools import lru_cache
 from itertools import chain
 from typing import Any
@@ -14,19 +14,23 @@ from typing import Any
 import numpy as np
 import orjson
 
+from ..core.comparing.draws import Asked
 from ..core.comparing.sheet import Sheet
 from ..core.criteria import Grade
 from ..core.errors import BadInput
 from ..core.keys import content_key
 from ..core.measures import Scores
+from ..core.measures.answers import grounded_answers
 from ..core.measures.loss import Losses
+from ..core.testsets import Question
 from ..pipeline.codec import decode, encode
 from ..pipeline.judges import criterion_of, judge_of, replicate_of, stage_name
 from ..pipeline.replicates import times_of
 from ..storage.protocols import CUT, FAILED, Run, RunQuestion, Store
+from ..workspace.testsets import question_from
 from ..workspace.toml import nearest
 
-VERSION = 2  # of what is kept; raise it when what is read out of results changes
+VERSION = 3  # of what is kept; raise it when what is read out of results changes
 _SCORED: dict[str, type] = {"retrieval scores": Scores, "answer scores": Scores, "losses": Losses}
 _BY_JUDGE = ("hallucinated", "groundedness", "contradicted-claims", "unfound-claims", "relevance", "correctness")
 SPREAD = "-spread"  # behind a measure's name: the standard deviation over the times that a question was answered
@@ -39,13 +43,13 @@ Flawed = dict[str, frozenset[str]]  # by stage the keys of questions
 
 @dataclass(frozen=True)
 class RunSheet:
-    """The questions of a run by their keys: the id that the run gives each, the document that it is about ("" for none),
-    at which stages its needs were lost; the keys of the questions of which a call failed, and of those for which something
+    """The questions of a run by their keys: the id that the run gives each, what makes it lean on other questions, at which
+    stages its needs were lost; the keys of the questions of which a call failed, and of those for which something
     was cut to fit a model, by the stage where it happened; all scores and costs; and for each question a mark, which is the
     same where all that was measured came of the same results."""
 
     ids: dict[str, str]
-    clusters: dict[str, str]
+    asked: dict[str, Asked]
     lost: dict[str, tuple[str, ...]]
     failed: Flawed
     cut: Flawed
@@ -125,7 +129,7 @@ def _sheet(
 ) -> RunSheet:
     scores: dict[str, dict[str, float]] = {}
     lost: dict[str, tuple[str, ...]] = {}
-    clusters: dict[str, str] = {}
+    asked: dict[str, Asked] = {}
     failed: dict[str, set[str]] = {}
     cut: dict[str, set[str]] = {}
     marks: dict[str, str] = {}
@@ -135,8 +139,7 @@ def _sheet(
             raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
         scores[question.key] = row_of(results, kept) | _spent(run, results, costs)
         lost[question.key] = kept[results["losses"]].lost if "losses" in results else ()
-        needs = question.body.get("needs") or []
-        clusters[question.key] = needs[0]["spans"][0]["doc"] if needs else ""
+        asked[question.key] = asked_of(question_from(question.body))
         marks[question.key] = content_key([results[name] for name in sorted(results) if scores_of(name)])[:16]
         for name, found in results.items():
             if flaws.get(found, 0) & FAILED and not _joined(name, results):
@@ -144,7 +147,7 @@ def _sheet(
             if flaws.get(found, 0) & CUT:
                 cut.setdefault(stage_name(name), set()).add(question.key)
     ids = {question.key: question.id for question in questions}
-    return RunSheet(ids, clusters, lost, _frozen(failed), _frozen(cut), Sheet.of(scores), marks)
+    return RunSheet(ids, asked, lost, _frozen(failed), _frozen(cut), Sheet.of(scores), marks)
 
 
 def _frozen(found: Mapping[str, Iterable[str]]) -> Flawed:
@@ -168,6 +171,9 @@ def row_of(results: Mapping[str, str], kept: Mapping[str, Any]) -> dict[str, flo
         elif stage_name(name) == "answer scores" and (judge := judge_of(name)) and replicate_of(name) == 1:
             values = _of_all_times([kept[each].values for each in times_of(results, name)])
             row.update({f"{each}:{judge}": values[each] for each in _BY_JUDGE if each in values})
+    for judge in ("", *(name.partition(":")[2] for name in row if name.startswith("groundedness:"))):
+        if (value := grounded_answers(row, judge)) is not None:
+            row[f"grounded-answers:{judge}" if judge else "grounded-answers"] = value
     return row
 
 
@@ -200,7 +206,11 @@ def _packed(sheet: RunSheet) -> bytes:
     """A sheet as bytes: a line of JSON with what runs on the same questions have in common, one with what is its own, then
     the scores as rows of doubles."""
     keys, names = sheet.scores.keys_in_order, list(sheet.scores.columns)
-    alike = {"keys": keys, "ids": [sheet.ids[key] for key in keys], "clusters": [sheet.clusters[key] for key in keys]}
+    alike = {
+        "keys": keys,
+        "ids": [sheet.ids[key] for key in keys],
+        "asked": [astuple(sheet.asked[key]) for key in keys],
+    }
     kinds = {lost: place for place, lost in enumerate(dict.fromkeys(sheet.lost[key] for key in keys))}
     own = {
         "version": VERSION,
@@ -220,7 +230,7 @@ def _unpacked(body: bytes) -> RunSheet | None:
     first, _, rest = body.partition(b"\n")
     second, _, rows = rest.partition(b"\n")
     try:
-        keys, ids, clusters = _alike(first)
+        keys, ids, asked = _alike(first)
         own = _parsed(second)
         if own["version"] != VERSION:
             return None
@@ -232,15 +242,36 @@ def _unpacked(body: bytes) -> RunSheet | None:
     except (ValueError, KeyError, TypeError, IndexError):
         return None
     flawed = [_frozen(own[each]) for each in ("failed", "cut")]
-    return RunSheet(ids, clusters, lost, flawed[0], flawed[1], Sheet(keys, dict(zip(names, values))), marks)
+    return RunSheet(ids, asked, lost, flawed[0], flawed[1], Sheet(keys, dict(zip(names, values))), marks)
 
 
 @lru_cache(maxsize=64)
-def _alike(line: bytes) -> tuple[tuple[str, ...], dict[str, str], dict[str, str]]:
-    """The keys of the questions, and by these the ids and documents: the same objects for runs on the same questions."""
+def _alike(line: bytes) -> tuple[tuple[str, ...], dict[str, str], dict[str, Asked]]:
+    """The keys of the questions, and by these the ids and what makes them lean on each other: the same objects for runs on the
+    same questions."""
     found = _parsed(line)
     keys = tuple(found["keys"])
-    return keys, dict(zip(keys, found["ids"], strict=True)), dict(zip(keys, found["clusters"], strict=True))
+    return keys, dict(zip(keys, found["ids"], strict=True)), dict(zip(keys, map(_asked, found["asked"]), strict=True))
+
+
+def _asked(row: Sequence[Any]) -> Asked:
+    document, section, evidence, turns = row
+    return Asked(document, section, tuple((doc, start, end) for doc, start, end in evidence), tuple(turns))
+
+
+def asked_of(question: Question) -> Asked:
+    """What makes a question lean on others of its test set."""
+    spans = [quoted for need in question.needs for quoted in need.spans]
+    first = spans[0] if spans else None
+    turns = {
+        content_key("turn", " ".join(text.split()).casefold())[:12] for text in (question.question, *question.before)
+    }
+    return Asked(
+        document=first.doc if first else "",
+        section=first.near.under if first and first.near else "",
+        evidence=tuple(dict.fromkeys((each.doc, each.start, each.end) for each in spans)),
+        turns=tuple(sorted(turns)),
+    )
 
 
 def _parsed(line: bytes) -> dict[str, Any]:

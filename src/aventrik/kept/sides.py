@@ -51,7 +51,7 @@ def by_search(store: Store, runs: Sequence[Run], sides: Sequence[RunSide]) -> li
                     side,
                     scores=Sheet(tuple(keys[key] for key in sheet.keys_in_order), columns),
                     lost={keys[key]: lost for key, lost in side.lost.items()},
-                    clusters={keys[key]: cluster for key, cluster in side.clusters.items()},
+                    asked={keys[key]: each for key, each in side.asked.items()},
                 ),
                 {keys[key]: name for key, name in found.ids.items()},
                 {stage: frozenset(keys[key] for key in some) for stage, some in found.failed.items()},
@@ -83,7 +83,7 @@ def sides_of(store: Store, runs: Sequence[Run]) -> list[RunSide]:
         check_known(run)
     found = []
     for run, sheet in zip(runs, run_sheets(store, runs)):
-        side = Side(run.name, settings_of(run), sheet.scores, sheet.lost, sheet.clusters, own_of(run))
+        side = Side(run.name, settings_of(run), sheet.scores, sheet.lost, sheet.asked, own_of(run))
         found.append(RunSide(side, sheet.ids, sheet.failed, sheet.cut, sheet.marks))
     return found
 

@@ -119,7 +119,9 @@ def agreed(sample: Sequence[LabelledPassage], reviews: Reviews, seed: int = 0) -
         sure = [one for one in people.values() if one.decision in SAYS]
         for one in sure:
             counts[one.decision] += 1
-            pairs.append(Pair(each.word, one.decision, weight=each.weight / len(sure), cluster=each.passage.doc))
+            pairs.append(
+                Pair(each.word, one.decision, weight=each.weight / len(sure), cluster=each.passage.doc, who=one.who)
+            )
             if one.decision != each.word:
                 otherwise.append(
                     (
@@ -141,9 +143,9 @@ def agreed(sample: Sequence[LabelledPassage], reviews: Reviews, seed: int = 0) -
             if who in people and other in people and {people[who].decision, people[other].decision} <= set(SAYS)
         ]
         if both:
-            between.append((who, other, agreement(both, SAYS, seed)))
+            between.append((who, other, agreement(both, SAYS)))
     return PassageAgreement(
-        len(mine), counts["fit"], counts["unfit"], agreement(pairs, SAYS, seed) if pairs else None, tuple(between),
+        len(mine), counts["fit"], counts["unfit"], agreement(pairs, SAYS) if pairs else None, tuple(between),
         tuple(otherwise),
     )  # fmt: skip
 
@@ -216,7 +218,7 @@ def teach_filter(
         for number, (each, word) in enumerate(chosen, 1)
     ]
     text = with_cases(plain, "\n".join(cases), r"\$\{?(title|headings|passage)\b")
-    before, after = (_agreeing(opened, held, wording, seed) for wording in (plain, text))
+    before, after = (_agreeing(opened, held, wording) for wording in (plain, text))
     path = opened.workspace.prompts / "fitness.txt"
     write_whole(path, text)
     return TaughtFilter(path, len(chosen), len(held), before, after)
@@ -234,13 +236,9 @@ def _chosen(decided: Sequence[tuple[LabelledPassage, str]], count: int) -> list[
     return found
 
 
-def _agreeing(
-    opened: OpenWorkspace, held: Sequence[tuple[LabelledPassage, str]], wording: str, seed: int
-) -> RaterAgreement:
+def _agreeing(opened: OpenWorkspace, held: Sequence[tuple[LabelledPassage, str]], wording: str) -> RaterAgreement:
     words = filtered(opened, [each.passage for each, _ in held], wording)
-    return agreement(
-        [Pair(word, said, cluster=each.passage.doc) for (word, _), (each, said) in zip(words, held)], SAYS, seed
-    )
+    return agreement([Pair(word, said, cluster=each.passage.doc) for (word, _), (each, said) in zip(words, held)], SAYS)
 
 
 class PassageReview:

@@ -84,7 +84,7 @@ def decided(found: Settled, filed: Mapping[str, Any], seed: int = 0) -> Question
         )
         for name, one in judged.items()
     ]  # fmt: skip
-    judge = agreement(pairs, (ANSWERED, NOTHING), seed) if pairs else None
+    judge = agreement(pairs, (ANSWERED, NOTHING)) if pairs else None
     return QuestionAgreement(
         questions=len(found.questions),
         decided=len(said),
@@ -118,7 +118,7 @@ def _pairs(said: Mapping[str, Mapping[str, Decision]], seed: int) -> list[tuple[
             if one in each and other in each and {each[one].decision, each[other].decision} <= {KEEP, REJECT}
         ]
         if pairs:
-            made.append((one, other, agreement(pairs, (KEEP, REJECT), seed)))
+            made.append((one, other, agreement(pairs, (KEEP, REJECT))))
     return made
 
 

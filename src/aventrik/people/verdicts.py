@@ -293,16 +293,19 @@ def pairs_of(labels: LabelledRun) -> tuple[list[Pair], Untold]:
     pairs: list[Pair] = []
     untold: Counter[str] = Counter()
     for item in labels.items:
-        people = [each for each in labels.said.get(item.id, {}).values() if each.decision != CANT_TELL]
+        told = labels.said.get(item.id, {})
+        people = {who: each for who, each in told.items() if each.decision != CANT_TELL}
         if not people:
             continue
         if item.judge not in item.choices:
-            untold.update(each.decision for each in people)
+            untold.update(each.decision for each in people.values())
             continue
         weight = 1 / chances[item.key] if item.key in inside else 1.0
         pairs.extend(
-            Pair(item.judge, each.decision, item.confidence, weight / len(people), item.key, group_of(item.question))
-            for each in people
+            Pair(
+                item.judge, each.decision, item.confidence, weight / len(people), item.key, group_of(item.question), who
+            )
+            for who, each in people.items()
         )
     return pairs, untold
 
@@ -322,7 +325,7 @@ def agreement_of(labels: LabelledRun, seed: int = 0) -> tuple[RaterAgreement | N
     items that the judge could not tell."""
     pairs, untold = pairs_of(labels)
     choices = labels.items[0].choices if labels.items else ()
-    return (agreement(pairs, choices, seed) if pairs else None), untold
+    return (agreement(pairs, choices) if pairs else None), untold
 
 
 def corrections(
@@ -395,7 +398,7 @@ def among_judges(store: Store, run: Run, seed: int = 0) -> list[tuple[str, str, 
             if one.verdict in CLASSES and two.verdict in CLASSES
         ]
         if pairs:
-            found.append((first, other, agreement(pairs, CLASSES, seed)))
+            found.append((first, other, agreement(pairs, CLASSES)))
     return found
 
 

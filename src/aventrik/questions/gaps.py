@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..core.errors import BadInput
 from ..core.testsets import Question
@@ -13,6 +13,9 @@ from ..core.testsets.locating.gaps import Gap, Unanswered, gaps
 from ..execution.open_workspace import OpenWorkspace
 from ..runs.pooling import Pool, default_embedding, pool_of
 from ..storage.protocols import Run
+
+if TYPE_CHECKING:
+    from ..core.comparing.correcting import Corrected
 
 NO_ANSWER = "no document answers it"
 PERHAPS = "perhaps no document answers it"
@@ -23,7 +26,9 @@ _BADLY = 0.5  # a score on the wrong side of which a question is served badly
 @dataclass(frozen=True)
 class Gaps:
     """The groups, asked most first; how many questions there are in all, how often they were asked, in all and in each
-    month; how many of them nothing answers, and how many a run serves badly."""
+    month; how many of them nothing answers, and how many a run serves badly. `share`: of the questions those that nothing answers,
+    with its 95 % interval; `corrected`: the same as people would say, from the questions that they reviewed, where the judge that
+    located them noted how sure it was."""
 
     groups: tuple[Gap, ...]
     questions: int
@@ -31,6 +36,8 @@ class Gaps:
     months: Mapping[str, int]
     unanswerable: int
     badly: int
+    share: tuple[float, float, float] | None = None
+    corrected: Corrected | None = None
 
     @property
     def perhaps(self) -> int:
@@ -42,6 +49,8 @@ class Gaps:
         return {
             "questions": self.questions, "asked": self.asked, "unanswerable": self.unanswerable, "badly": self.badly,
             "perhaps": self.perhaps,
+            "share": self.share,
+            "corrected": None if self.corrected is None else self.corrected.as_json(),
             "months": dict(self.months),
             "gaps": [
                 {
@@ -85,8 +94,29 @@ def find_gaps(
     nothing = sum(each.why == NO_ANSWER for each in bad)
     return Gaps(
         tuple(found), len(questions), sum(asked_of(each)[0] for each in questions), dict(sorted(months.items())), nothing,
-        len(bad) - nothing,
+        len(bad) - nothing, _share(nothing, len(questions)), _corrected(questions),
     )  # fmt: skip
+
+
+def _share(nothing: int, questions: int) -> tuple[float, float, float] | None:
+    from ..core.comparing.intervals import share_interval
+
+    return (nothing / questions, *share_interval(nothing, questions)) if questions else None
+
+
+def _corrected(questions: Sequence[Question]) -> Corrected | None:
+    """The share that nothing answers as people would say: of what the judge thinks of all, and what people said of those that
+    they reviewed, which count as a sample by lot."""
+    from ..core.comparing.correcting import LEAST, corrected
+
+    rows = [(question, question.meta.get("answerable")) for question in questions]
+    told = [
+        (question, 1.0 - float(sure)) for question, sure in rows if isinstance(sure, (int, float)) and 0 <= sure <= 1
+    ]
+    people = [None if question.status == "draft" else float(not question.needs) for question, _ in told]
+    if len(told) < len(questions) or sum(each is not None for each in people) < LEAST:
+        return None
+    return corrected([float(judged >= 0.5) for _, judged in told], people)
 
 
 def asked_of(question: Question) -> tuple[int, dict[str, int]]:

@@ -7,13 +7,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from ..core.comparing.orders import Orders, orders
-from ..core.comparing.sides import clustered
+from ..core.comparing.draws import scope_of
+from ..core.comparing.orders import WORSE, Orders, orders
 from ..core.errors import BadInput
 from ..core.keys import content_key
 from ..core.testsets import Question
 from ..core.testsets.drafting.passages import ranks_of
 from ..core.testsets.likeness import ENOUGH, SetForm, ToldApart, form_of, matching, told_apart
+from ..corpora.changes import contents_of
 from ..execution.open_workspace import OpenWorkspace
 from ..kept.sides import sides_of
 from ..storage.protocols import Run
@@ -21,7 +22,7 @@ from ..workspace.files import write_whole
 from ..workspace.testsets import question_from
 
 MEASURES = ("hit@5", "reciprocal-rank")
-ALIKE = 0.5  # tau-b from which, with no real difference the wrong way round, an order may be leaned on
+SAFE, RISKY = 0.1, 0.3  # chance of a pick that is worse up to which a draft decides, and above which it decides nothing
 _FILE = "likeness.json"
 
 
@@ -116,10 +117,11 @@ def _orders(opened: OpenWorkspace, draft: str, real: str, notes: list[str]) -> t
     sides = [[found.side for found in sides_of(opened.store, [runs[name] for name in both])] for runs in (ours, theirs)]
     settings = opened.workspace.settings
     found = []
+    corpus = len(contents_of(opened.store, theirs[both[0]]) or ())
+    one, other = (scope_of(settings.statistics.infer, some[0].asked.values(), corpus) for some in sides)
     for measure in MEASURES:
-        by_document = clustered([*sides[0], *sides[1]], settings.statistics.cluster)
         try:
-            found.append(orders(sides[0], sides[1], measure, settings.seed, by_document))
+            found.append(orders(sides[0], sides[1], measure, settings.seed, (one, other)))
         except ValueError as error:
             notes.append(str(error))
     return tuple(found)
@@ -135,31 +137,22 @@ def _verdict(ours: Sequence[Question], theirs: Sequence[Question], found: Sequen
         return False, f"{len(ours)} questions decide nothing: draft at least {ENOUGH}"
     if not found:
         return False, "whether it orders configurations as the real questions do is not known yet"
-    worst = min(found, key=lambda each: -2.0 if each.tau is None else each.tau)
-    wrong = sum(each.wrong for each in found)
-    if wrong:
-        return False, (
-            f"it decides nothing: {wrong} real differences come out the other way round (tau-b {_tau(worst)} at the worst)"
-        )
-    if worst.tau is None or worst.tau < ALIKE:
-        return False, f"it decides nothing: its order of configurations does not follow theirs (tau-b {_tau(worst)})"
-    real, same = sum(each.real for each in found), sum(each.same for each in found)
+    riskiest = max(found, key=lambda each: each.worse)
     told = (
-        f"{same} of {real} real differences are called real and the same way"
-        if real
-        else (
-            f"the {len(theirs)} real questions show no difference that is real, so that nothing of it could be confirmed"
+        f"correlation of true differences {riskiest.correlation:+.2f} [{riskiest.low:+.2f} {riskiest.high:+.2f}] by {riskiest.measure}; "
+        f"the chance that its best configuration is worse on the real questions, by more than {WORSE:.2f}, is {riskiest.worse:.0%}, "
+        f"that of one picked by lot {riskiest.by_lot:.0%}"
+    )
+    if riskiest.by_lot <= SAFE:
+        return False, f"there is nothing to decide: these configurations lie so close on the real questions that any may be taken: {told}"
+    if riskiest.worse > RISKY or riskiest.worse >= riskiest.by_lot:
+        return False, f"it decides nothing: {told}"
+    if riskiest.worse > SAFE:
+        return (
+            False,
+            f"whether it picks as the real questions would is open: {told}; run more configurations, or ask more real questions",
         )
-    )
-    doubt = "" if worst.low > 0 else "; with these few questions the agreement may be chance"
-    return worst.low > 0, (
-        f"it may be trusted for the order of configurations that lie well apart (tau-b {_tau(worst)}, {told}{doubt}); for "
-        "how good they are, ask real questions"
-    )
-
-
-def _tau(found: Orders) -> str:
-    return "unknown" if found.tau is None else f"{found.tau:+.2f} [{found.low:+.2f} {found.high:+.2f}]"
+    return True, f"its best configuration may be taken: {told}; for how good it is, ask real questions"
 
 
 def _note(opened: OpenWorkspace, draft: str, questions: Sequence[Question], made: Likeness) -> None:

@@ -11,7 +11,6 @@ import numpy as np
 
 from ..core.comparing.account import losses
 from ..core.comparing.crossing import Crossed
-from ..core.comparing.leading import ALPHA
 from ..core.comparing.spread import spreads
 from ..core.errors import BadInput
 from ..core.measures.loss import KEPT, STAGES
@@ -144,14 +143,14 @@ def _rows(axes: Axes, labels: Sequence[str]) -> None:
 
 
 def _intervals(axes: Axes, found: Comparison, most: int, width: int) -> None:
-    """A row a run: mean and interval; filled where the run can't be told from the best."""
+    """A row a run: mean and interval; filled where the run may be the best."""
     places = _first(found, most)
     if not places:
         raise BadInput(f"there is nothing to draw: no run has {found.measure}")
     lead = found.leading
     for row, place in enumerate(places):
         each = found.means[place][found.measure]
-        among = lead is None or lead.p.get(place, 0.0) >= ALPHA
+        among = lead is None or place in lead.group
         base = place == found.twins[found.baseline]
         colour = WARM if base else DEEP if among else MIDDLE
         axes.plot(
@@ -162,11 +161,7 @@ def _intervals(axes: Axes, found: Comparison, most: int, width: int) -> None:
             markerfacecolor=colour if among else "white", markeredgewidth=1.4,
         )  # fmt: skip
     _rows(axes, [_label(found, place, width) for place in places])
-    note = (
-        "95 % intervals; filled: can't be told from the best; diamond: the baseline"
-        if len(places) > 1
-        else "95 % interval"
-    )
+    note = "95 % intervals; filled: may be the best; diamond: the baseline" if len(places) > 1 else "95 % interval"
     hidden = len(found.order) - len(places)
     more = f"; the best {len(places)} of {len(found.order)} that differ" if hidden else ""
     _frame(axes, f"{found.measure}{' (less is better)' if found.less else ''}{more}", note)
@@ -265,7 +260,7 @@ def _settings(axes: Axes, crossed: Crossed | None, found: Comparison) -> None:
     axes.set_yticks(range(values.shape[0]), [plain(name, 30) for name in crossed.rows])
     _frame(
         axes, f"{found.measure}: {crossed.first} (rows) by {crossed.second} (columns)",
-        "means over the runs with both values; * best, ≈ can't be told from it",
+        "means over the runs with both values; * best, ≈ may be the best",
     )  # fmt: skip
     axes.grid(visible=False)
     axes.tick_params(labelsize=7 if small else 10)

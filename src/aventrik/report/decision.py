@@ -6,7 +6,7 @@ from __future__ import annotations
 from ..results.best import Leading
 from ..results.comparing import verdict
 from ..results.comparison import Comparison
-from .figures import cost_told, number
+from .figures import cost_told, number, together_told
 from .run_names import run_sentence
 
 _APART = 0.005  # between two means that are not told as one
@@ -36,7 +36,7 @@ def decision(found: Comparison) -> list[tuple[str, str]]:
         lines.append(
             (
                 "base",
-                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] from the baseline {run_sentence(found, base)}: "
+                f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] {together_told([each])} from the baseline {run_sentence(found, base)}: "
                 f"{verdict(gap, each.p, found.less)}, p {each.p:.3f}",
             )
         )
@@ -49,9 +49,9 @@ def _best(found: Comparison, lead: Leading) -> str:
     if len(lead.p) == 2:
         return won
     if abs(winner.mean - mean.mean) > _APART:
-        won += f", {number(winner.mean)} on the {lead.n} questions for which all runs have it"
+        won += f", {number(winner.mean)} fitted over the {lead.n} questions for which any run has it"
     return (
-        f"{won}; expect {number(winner.corrected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
+        f"{won}; expect {number(winner.expected)} [{number(winner.low)} {number(winner.high)}], {number(winner.taken)} less: "
         f"it was chosen from {len(lead.p)}"
     )
 
@@ -60,17 +60,22 @@ def _real(found: Comparison, lead: Leading) -> str:
     """How far the best one can be told from the others."""
     chance = lead.chance[lead.best]
     count = len(lead.p)
-    on = f" on {lead.n} questions" if lead.n < found.shared else ""
     if len(lead.group) == 1:
-        return f"yes: it is better than {'the other one' if count == 2 else 'every other one'}, and not by chance{on}"
+        return f"yes: it is better than {'the other one' if count == 2 else 'every other one'}, and not by chance"
     if count == 2:
-        return f"not shown: the two can't be told apart{on}; it is the better one in {chance:.0%} of resamples"
+        return f"not shown: the two can't be told apart; it is the better one with {chance:.0%}"
     if len(lead.group) == count:
-        return f"not shown: none of the {count} can be told from it{on}; it is the best in {chance:.0%} of resamples"
-    return (
-        f"not alone: {len(lead.group)} of the {count} (≈), itself among them, can't be told from it{on}; best in {chance:.0%} of "
-        "resamples"
-    )
+        return f"not shown: each of the {count} may be the best; this one is with {chance:.0%}"
+    return f"not alone: {len(lead.group)} of the {count} (≈), itself among them, may be the best; this one is with {chance:.0%}"
+
+
+def population_told(found: Comparison) -> str:
+    """What the figures infer to, in a sentence."""
+    scope = found.scope
+    if scope.population == "these documents":
+        return "inferred to: more questions about these documents"
+    of = f" ({scope.about} of {scope.corpus:,})" if scope.corpus else ""
+    return f"inferred to: documents like these{of}, and questions about them"
 
 
 def _price(found: Comparison, lead: Leading) -> str:
@@ -86,4 +91,5 @@ def _price(found: Comparison, lead: Leading) -> str:
         return f"{told_best}; none of the group is cheaper"
     mean = found.means[lead.cheapest][found.measure].mean
     told_least = f"{cost_told(lead.price.measure, least)} {name}".rstrip()
-    return f"{told_best}; the cheapest of the group is {run_sentence(found, lead.cheapest)}: {number(mean)} for {told_least}"
+    lost = f", an expected loss of {number(lead.loss)}" if lead.loss is not None else ""
+    return f"{told_best}; the cheapest of the group is {run_sentence(found, lead.cheapest)}: {number(mean)} for {told_least}{lost}"

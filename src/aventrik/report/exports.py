@@ -130,7 +130,7 @@ def _means(found: Comparison) -> Iterator[dict[str, Any]]:
         for name, each in found.means[place].items():
             yield {
                 "run": run.id, "name": run.name, "measure": name, "mean": each.mean, "low": each.low, "high": each.high,
-                "n": each.n, "documents": each.clusters, "method": each.method,
+                "n": each.n, "documents": each.documents, "method": each.method,
             }  # fmt: skip
 
 
@@ -139,7 +139,8 @@ def _differences(found: Comparison) -> Iterator[dict[str, Any]]:
         gap = each.difference
         yield {
             "run": found.runs[each.place].id, "against": found.runs[each.against_place].id, "measure": each.measure,
-            "difference": gap.mean, "low": gap.low, "high": gap.high, "p": each.p, "n": gap.n, "documents": gap.clusters,
+            "difference": gap.mean, "low": gap.low, "high": gap.high, "p": each.p, "n": gap.n, "documents": gap.documents,
+            "together": gap.together,
             "test": gap.test, "real": each.real, "verdict": verdict(gap, each.p, found.less),
         }  # fmt: skip
 

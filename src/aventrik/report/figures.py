@@ -5,6 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from ..core.comparing.gates import LimitHeld
+    from ..core.comparing.sides import Contrast
     from ..core.judging.agreement import RaterAgreement
 
 
@@ -28,6 +32,18 @@ def time_told(value: float) -> str:
 def cost_told(name: str, value: float) -> str:
     """A cost a question."""
     return f"{value:.5f}" if name == "money" else f"{value:,.0f}" if "tokens" in name else f"{seconds(value)} s"
+
+
+def more_told(held: LimitHeld) -> str:
+    """How many questions more would decide, and about how many documents in all."""
+    about = f", {held.enough_documents:,} documents in all" if held.enough_documents else ""
+    return f"about {held.more or 0:,} questions more would decide{about}"
+
+
+def together_told(contrasts: Sequence[Contrast]) -> str:
+    """For how many differences at once intervals and p-values hold."""
+    count = max((each.difference.together for each in contrasts), default=1)
+    return f"for all {count} together" if count > 1 else "for this difference"
 
 
 def kappa_told(found: RaterAgreement) -> str:

@@ -8,6 +8,7 @@ from pathlib import Path
 from ..core.visible import visible
 from ..results.gated import Check, Gated
 from ..workspace.files import write_whole
+from .figures import more_told
 
 
 def write_junit(path: Path, found: Gated) -> None:
@@ -59,10 +60,12 @@ def found_told(check: Check) -> str:
         return check.why
     sign = "+" if check.way == "drop" else ""
     told = f"{held.value:{sign}.4g} [{held.low:{sign}.4g} {held.high:{sign}.4g}] on {held.n} questions"
-    if held.clusters:
-        told += f" about {held.clusters} documents"
+    if held.documents:
+        told += f" about {held.documents} documents"
     if check.base is not None:
         told += f", baseline {check.base:.4g}"
     if held.more:
-        told += f"; about {held.more:,} questions more would decide"
+        told += f"; {more_told(held)}"
+    if held.unable:
+        told += "; so few questions could not have failed, whatever the run had come to"
     return told

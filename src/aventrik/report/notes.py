@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from ..core.comparing.differences import ALPHA
+from ..core.comparing.missing import difference_bounds
+from ..core.measures import measure
 from ..execution.open_workspace import OpenWorkspace
 from ..kept.provenance import Unexplained
 from ..kept.sheets import SPREAD
@@ -104,13 +104,12 @@ def notes_of(found: Comparison) -> Iterator[Note]:
     shown = found.shown_first
     if any(found.declined[place][0] for place in shown):
         told = _each(found, shown, lambda place: f"{found.declined[place][0]} of {found.declined[place][1]}")
-        yield Note(f"declined to answer: {told}; groundedness and the like are of the other answers")
-    if found.by_document and found.contrasts and (draws := _draws(found)) < _draws_needed(len(found.contrasts)):
         yield Note(
-            f"these questions are about {draws} documents, and a document's questions count as one draw: so few can show no "
-            f"difference among {len(found.order)} runs; ask about more documents, or name fewer runs",
-            True,
+            f"declined to answer: {told}; groundedness and the like are of the other answers, "
+            "grounded-answers counts a decline as 0"
         )
+        yield from _bounds(found)
+    yield from _unable(found)
     yield from _untold(found)
     for place, judges in found.judges.items():
         for first, other, each in judges:
@@ -140,13 +139,38 @@ def notes_of(found: Comparison) -> Iterator[Note]:
         )
 
 
-def _draws(found: Comparison) -> int:
-    return max((each.difference.clusters for each in found.contrasts), default=0)
+def _bounds(found: Comparison) -> Iterator[Note]:
+    """How far a difference of what was answered alone could be from that over all questions."""
+    known = measure(found.measure, found.own)
+    if known is None or known.of != "answer" or known.kind not in ("share", "score") or found.best == found.against:
+        return
+    ours, theirs = (found.scored.values[place] for place in (found.best, found.against))
+    if (made := difference_bounds(ours, theirs)) is None:
+        return
+    low, high, both, either = made
+    yield Note(
+        f"{found.measure} of run {found.runs[found.best].id} less that of run {found.runs[found.against].id} is of the {both} questions "
+        f"that both answered; over the {either} that either did it lies between {low:+.2f} and {high:+.2f}, whatever the answers "
+        "that are missing had been"
+    )
 
 
-def _draws_needed(together: int) -> int:
-    """Draws from which on the sign-flip test can show anything at all when so many comparisons are corrected for."""
-    return math.ceil(math.log2(2 * together / ALPHA))
+def _unable(found: Comparison) -> Iterator[Note]:
+    """That nothing could be shown, whatever had come out."""
+    blind = [each for each in found.contrasts if each.difference.known and each.difference.smallest is None]
+    if blind and len(blind) == len([each for each in found.contrasts if each.difference.known]):
+        most = max(each.difference.draws for each in blind)
+        yield Note(
+            f"{most} questions can show nothing among {len(found.order)} runs, however far apart they were: ask more questions, or "
+            "name fewer runs ('aventrik testsets --plan' says how many)",
+            True,
+        )
+    lead = found.leading
+    if lead and lead.adjusted:
+        yield Note(
+            f"not all runs have {found.measure} for the same questions: two are held against each other on those of both, and "
+            "means of the best are fitted over all"
+        )
 
 
 def _each(found: Comparison, places: Sequence[int], what: Callable[[int], str]) -> str:

@@ -22,7 +22,7 @@ from ..results.comparison_json import comparison_json
 from ..results.crossing import crossed_by
 from ..workspace.files import write_whole
 from .comparison import panel_svg
-from .decision import decision
+from .decision import decision, population_told
 from .details import Details, details_of
 from .map import embedded, policy
 from .notes import Note, doubts_about, notes_of, warnings_of
@@ -180,7 +180,7 @@ class _Page:
             ("documents", " / ".join(documents)),
             ("judged by", ", ".join("nobody: no answers" if judge == "none" else judge for judge in judges)),
             ("a need is met", f"when {float(runs[0].made.get('cover', 0.9)):.0%} of its evidence is served"),
-            ("counts as one draw", "a document with its questions" if found.by_document else "a question"),
+            ("inferred to", population_told(found).removeprefix("inferred to: ")),
             ("baseline", option_of(found, found.baseline)),
         ]  # fmt: skip
         kinds = {label: 0 for labels in found.facets.get("kind", {}).values() for label in labels}

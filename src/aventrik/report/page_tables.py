@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..core.comparing.account import losses
-from ..core.comparing.leading import ALPHA
 from ..core.comparing.sides import less_is_better
 from ..core.measures.loss import STAGES
 from ..results.best import Leading
@@ -59,7 +58,7 @@ def runs_table(found: Comparison) -> dict[str, Any]:
     read = price is not None and price.measure.startswith("tokens@")
     columns = ["run", "configuration", *(["label"] if labels else []), found.measure, "95 % interval"]
     if found.contrasts:
-        columns += ["from baseline", "its interval", "p (Holm)"]
+        columns += ["from baseline", "its interval", "p"]
     if lead and len(lead.chance) > 1:
         columns.append("best in")
     columns += [
@@ -122,7 +121,7 @@ def _cost(name: str, value: float | None) -> PageCell:
 def _mark(lead: Leading | None, place: int) -> str:
     if lead is None:
         return ""
-    return "* " if place == lead.best else "≈ " if lead.p.get(place, 0.0) >= ALPHA else ""
+    return "* " if place == lead.best else "≈ " if place in lead.group else ""
 
 
 def _named(found: Comparison, place: int) -> str:
@@ -148,7 +147,7 @@ def _from_base(found: Comparison, twin: int) -> list[PageCell]:
 
 
 def legend(found: Comparison) -> list[str]:
-    told = ["* the best; ≈ can't be told from it at a level of 5 %"]
+    told = ["* the best; ≈ may be the best too, with 95 %"]
     if found.contrasts:
         told.append("▲▼: the difference from the baseline is real (p below 0.05 after correction for all of them)")
     if less := [name for name in dict.fromkeys((found.measure, *found.measures)) if less_is_better(name, found.own)]:
@@ -201,7 +200,7 @@ def groups_table(found: Comparison) -> dict[str, Any]:
         for each in found.groups
     ]  # fmt: skip
     return {
-        "columns": ["by", "group", "questions", f"run {best}", f"run {other}", "difference", "95 % interval", "", "p (Holm)"],
+        "columns": ["by", "group", "questions", f"run {best}", f"run {other}", "difference", "95 % interval", "", "p"],
         "rows": rows, "best": best, "other": other,
     }  # fmt: skip
 

@@ -8,10 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from ..core.comparing.errors_of_means import covariance_of
 from ..core.comparing.front import front
-from ..core.comparing.leading import ALPHA, CorrectedWinner, chances, corrected_mean, model_confidence_set
+from ..core.comparing.leading import ALPHA, adjusted_means, standing
+from ..core.comparing.posterior import posterior
 from ..core.comparing.sheet import Values
-from ..core.comparing.sides import Board, Side
+from ..core.comparing.sides import Board, Contrast, Side
 
 
 @dataclass(frozen=True)
@@ -23,54 +25,82 @@ class Price:
 
 
 @dataclass(frozen=True)
+class Winner:
+    """The best one's mean as it was seen, and what is to be expected of it without the luck of being chosen, with its 95 %
+    interval."""
+
+    mean: float
+    expected: float
+    low: float
+    high: float
+
+    @property
+    def taken(self) -> float:
+        """How much of the mean is luck."""
+        return abs(self.mean - self.expected)
+
+
+@dataclass(frozen=True)
 class Leading:
-    """The best run of a comparison and those that can't be told from it, by place, on `n` questions that all have a score
-    for. `p` is each run's p-value of the hypothesis that none is better, `chance` its chance of being best; `winner` the
-    best one's mean, and what is left of it without the luck of being chosen; `cheapest` the cheapest of the group by
-    `price`, None where nothing tells them apart."""
+    """The best run of a comparison and the `group` of those that may be the best, by place, on `n` questions: the likeliest by the
+    posterior of all means that flips do not refuse. `p` is each run's
+    p-value of the hypothesis that none is better, `chance` its chance of being best; `winner` the best one's mean, and what is to
+    be expected of it; `cheapest` the cheapest of the group by `price`, None where nothing tells them apart, and `loss` by how much
+    the best one is expected to be better than that. `adjusted`: not all runs have the same questions, and means are fitted."""
 
     best: int
     group: list[int]
     p: dict[int, float]
     chance: dict[int, float]
-    winner: CorrectedWinner
+    winner: Winner
     n: int
     cheapest: int | None
+    loss: float | None
     price: Price | None
     fronts: dict[str, list[int]]
+    adjusted: bool = False
 
     def as_json(self, ids: Sequence[int]) -> dict[str, Any]:
         """The documented shape of `best` in `compare --json`."""
         return {
             "run": ids[self.best],
             "questions": self.n,
-            "corrected": asdict(self.winner) | {"taken": self.winner.taken},
+            "winner": asdict(self.winner) | {"taken": self.winner.taken},
             "group": [ids[place] for place in self.group],
             "cheapest": None if self.cheapest is None else ids[self.cheapest],
+            "loss": self.loss,
+            "adjusted": self.adjusted,
             "price": None if self.price is None else self.price.measure,
             "fronts": {name: [ids[place] for place in places] for name, places in self.fronts.items()},
         }
 
 
 def leading(
-    scored: Board, places: Sequence[int], prices: Sequence[Price], seed: int, pair: float | None = None
+    scored: Board, places: Sequence[int], prices: Sequence[Price], seed: int, verdicts: Sequence[Contrast] = ()
 ) -> Leading | None:
-    """The best of some runs, by their places on the board; None where they share no question with a score. `pair`: of two
-    runs the p-value of their difference, which then decides here too."""
-    whole = scored.whole(places)
-    if not len(whole.keys):
+    """The best of some runs, by their places on the board; None where none of them has a score. Two runs are held against each
+    other on the questions of both. `verdicts` are the differences that are shown beside it, with which the group agrees: a run
+    that is not told apart from the best one is in it, one that is shown to be worse than another is not."""
+    asked = np.asarray(np.isfinite(scored.values[list(places)]).any(axis=0), dtype=np.bool_)
+    if not asked.any():
         return None
-    values: Values = -whole.values if whole.less else whole.values
-    p = model_confidence_set(values, whole.groups, seed)
-    means = values.mean(axis=1)
+    some = scored.of(asked)
+    values: Values = (-1.0 if scored.less else 1.0) * some.values[list(places)]
+    means = adjusted_means(values)
+    if scored.kind in ("share", "score"):
+        means = np.clip(means, *((-1.0, 0.0) if scored.less else (0.0, 1.0)))
     best = int(np.argmax(np.round(means, 12)))
-    if pair is not None and len(p) == 2:
-        p[1 - best] = pair
-    group = [row for row in np.argsort(-means, kind="stable").tolist() if p[row] >= ALPHA]
-    winner = corrected_mean(values, whole.groups, seed)
-    if whole.less:
-        winner = CorrectedWinner(-winner.mean, -winner.corrected, -winner.high, -winner.low)
-    cheapest, price = _cheapest([places[row] for row in group], prices)
+    p = standing(values, some.draws, seed)
+    believed = posterior(means, covariance_of(values, some.draws), seed)
+    likely = {row for row in believed.likeliest() if p[row] >= ALPHA}
+    group = _agreeing(places, best, likely | {best}, verdicts, scored.less)
+    ordered = [row for row in np.argsort(-means, kind="stable").tolist() if row in group]
+    expected, low, high = believed.mean(best)
+    sign = -1.0 if scored.less else 1.0
+    ends = sorted((sign * low, sign * high))
+    if scored.kind in ("share", "score"):
+        expected, ends = sign * float(np.clip(sign * expected, 0, 1)), np.clip(ends, 0, 1).tolist()
+    cheapest, price = _cheapest([places[row] for row in ordered], prices)
     quality = dict(zip(places, means.tolist()))
     fronts = {
         each.measure: [
@@ -80,15 +110,34 @@ def leading(
     }
     return Leading(
         best=places[best],
-        group=[places[row] for row in group],
+        group=[places[row] for row in ordered],
         p=dict(zip(places, p.tolist())),
-        chance=dict(zip(places, chances(values, whole.groups, seed).tolist())),
-        winner=winner,
-        n=len(whole.keys),
+        chance=dict(zip(places, believed.chances().tolist())),
+        winner=Winner(sign * float(means[best]), sign * expected, *ends),
+        n=len(some.keys),
         cheapest=cheapest,
+        loss=None if cheapest is None else believed.loss(list(places).index(cheapest)),
         price=price,
         fronts=fronts,
+        adjusted=not bool(np.isfinite(values).all()),
     )
+
+
+def _agreeing(places: Sequence[int], best: int, group: set[int], verdicts: Sequence[Contrast], less: bool) -> set[int]:
+    """The group with what the verdicts say of runs, by row."""
+    row = {place: number for number, place in enumerate(places)}
+    found = set(group)
+    for each in verdicts:
+        one, other = row.get(each.place), row.get(each.against_place)
+        if one is None or other is None:
+            continue
+        if each.real:
+            worse = one if (each.difference.mean < 0) != less else other
+            if worse != best:
+                found.discard(worse)
+        elif best in (one, other):
+            found |= {one, other}
+    return found
 
 
 def _cheapest(group: Sequence[int], prices: Sequence[Price]) -> tuple[int | None, Price | None]:

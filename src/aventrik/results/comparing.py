@@ -10,15 +10,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ..core.comparing.contributions import contributions, interactions
-from ..core.comparing.differences import Difference
+from ..core.comparing.differences import ALPHA, Difference
+from ..core.comparing.draws import Scope, scope_of
 from ..core.comparing.groups import beaten, by_group
 from ..core.comparing.intervals import Interval
-from ..core.comparing.sides import Board, Contrast, Side, all_pairs, board, clustered, contrasts, means, own_measures
+from ..core.comparing.sides import Board, Contrast, Side, all_pairs, board, contrasts, means, own_measures
 from ..core.comparing.spread import moved
 from ..core.errors import BadInput
 from ..core.judging.agreement import RaterAgreement as Agreed
 from ..core.measures import MEASURES, plain
-from ..corpora.changes import Changes, changes_between, without_evidence
+from ..corpora.changes import Changes, changes_between, contents_of, without_evidence
 from ..kept.facets import facets_of
 from ..kept.health import health_of
 from ..kept.provenance import Unexplained, unexplained
@@ -44,6 +45,7 @@ _COLUMNS = (
     "ndcg@{k}",
     "density@{k}",
     "groundedness",
+    "grounded-answers",
     "hallucinated",
     "relevance",
     "correctness",
@@ -85,11 +87,11 @@ def compare(
     own = own_measures(sides)
     known = list(dict.fromkeys(name for side in sides for name in side.sheet.columns))
     measure, columns = _measures(known, measure, measures, list(own))
-    by_document = clustered(sides, settings.statistics.cluster)
+    scope = _scope(store, chosen, sides, settings)
     seed = settings.seed
     costs = [_cost(side) for side in sides]
     twins = _twins(whole, shared, costs, first)
-    scored = board(sides, measure, by_document)
+    scored = board(sides, measure, scope)
     order = _ordered(scored, twins)
     shown = order if every else first_of(order, twins[first])
     apart = unexplained(chosen)
@@ -98,9 +100,9 @@ def compare(
     ]
     among = [sides[place] for place in alike]  # that differ by their settings alone
     distinct = [place for place in order if np.isfinite(scored.values[place]).any()]
-    against_base = _contrasts(sides, twins, first, measure, seed, by_document, shown)
-    pair = against_base[0].p if len(distinct) == 2 and len(against_base) == 1 else None
-    lead = leading(scored, distinct, prices_of(sides, _cut_off(measure, known)), seed, pair) if distinct else None
+    against_base = _contrasts(sides, twins, first, measure, seed, scope, shown)
+    prices = prices_of(sides, _cut_off(measure, known))
+    lead = leading(scored, distinct, prices, seed, against_base) if distinct else None
     best = lead.best if lead else order[0]
     against = twins[first] if best != twins[first] else next((place for place in order if place != best), best)
     bodies = _bodies(store, chosen, whole, shared)
@@ -116,10 +118,10 @@ def compare(
         order=order,
         shown=shown,
         scored=scored,
-        means=_means(sides, columns, measure, seed, by_document, shown, twins),
+        means=_means(sides, columns, measure, seed, scope, shown, twins),
         contrasts=against_base,
-        contributions=contributions(among, measure, seed, by_document),
-        interactions=interactions(among, measure, seed, by_document),
+        contributions=contributions(among, measure, seed, scope),
+        interactions=interactions(among, measure, seed, scope),
         leading=lead,
         against=against,
         groups=by_group(scored, best, against, facets, seed) if several else [],
@@ -136,15 +138,15 @@ def compare(
         apart=[each.what for each in apart],
         unexplained=apart,
         alike=alike,
-        by_document=by_document,
+        scope=scope,
         ids={key: name for found in whole[:1] for key, name in found.ids.items()},
         costs=costs,
         untold=[_untold(side) for side in sides],
         bodies=bodies,
         answers_changed=reworded,
         named=bool(measures),
-        pairs=_all_pairs(sides, order, measure, seed, by_document) if pairs else [],
-        corrected=_corrected(store, chosen, sides, first, shown, reviews, seed, by_document),
+        pairs=_all_pairs(sides, order, measure, seed, scope) if pairs else [],
+        corrected=_corrected(store, chosen, sides, first, shown, reviews, seed, scope),
         judges=_judges(store, chosen, shown, seed),
     )
 
@@ -200,6 +202,14 @@ def _corpora(runs: Sequence[Run]) -> int:
     return len({run.corpus for run in runs})
 
 
+def _scope(store: Store, runs: Sequence[Run], sides: Sequence[Side], settings: Settings) -> Scope:
+    """What is inferred to, by the documents of the first run."""
+    contents = contents_of(store, runs[0])
+    asked = {id(side.asked): side.asked for side in sides}
+    every = [each for some in asked.values() for each in some.values()]
+    return scope_of(settings.statistics.infer, every, len(contents or ()))
+
+
 def _twins(
     whole: Sequence[RunSide], shared: Sequence[str], costs: Sequence[dict[str, float]], baseline: int
 ) -> list[int]:
@@ -236,20 +246,20 @@ def _ordered(scored: Board, twins: Sequence[int]) -> list[int]:
 
 
 def _means(
-    sides: Sequence[Side], columns: Sequence[str], measure: str, seed: int, by_document: bool, shown: Sequence[int],
+    sides: Sequence[Side], columns: Sequence[str], measure: str, seed: int, scope: Scope, shown: Sequence[int],
     twins: Sequence[int],
 ) -> list[dict[str, Interval]]:  # fmt: skip
     """The means of the measure of all runs, and of all columns for those that are shown and their like."""
     distinct = list(dict.fromkeys(twins))
-    found = dict(zip(distinct, means([sides[place] for place in distinct], [measure], seed, by_document)))
+    found = dict(zip(distinct, means([sides[place] for place in distinct], [measure], seed, scope)))
     others = [name for name in dict.fromkeys(columns) if name != measure]
-    for place, row in zip(shown, means([sides[place] for place in shown], others, seed, by_document)):
+    for place, row in zip(shown, means([sides[place] for place in shown], others, seed, scope)):
         found[place] = found[place] | row
     return [found[twin] for twin in twins]
 
 
 def _contrasts(
-    sides: Sequence[Side], twins: Sequence[int], baseline: int, measure: str, seed: int, by_document: bool,
+    sides: Sequence[Side], twins: Sequence[int], baseline: int, measure: str, seed: int, scope: Scope,
     shown: Sequence[int],
 ) -> list[Contrast]:  # fmt: skip
     """Every run that stands for others against the baseline, under its place among all runs."""
@@ -257,27 +267,25 @@ def _contrasts(
     some = [sides[place] for place in (twins[baseline], *distinct)]
     first = set(shown if len(shown) <= _POWERED else first_of(shown, twins[baseline]))
     power = {row for row, place in enumerate((twins[baseline], *distinct)) if place in first}
-    found = contrasts(some, 0, measure, seed, by_document, power)
+    found = contrasts(some, 0, measure, seed, scope, power)
     names = [twins[baseline], *distinct]
     return [replace(each, place=names[each.place], against_place=names[each.against_place]) for each in found]
 
 
-def _all_pairs(
-    sides: Sequence[Side], order: Sequence[int], measure: str, seed: int, by_document: bool
-) -> list[Contrast]:
+def _all_pairs(sides: Sequence[Side], order: Sequence[int], measure: str, seed: int, scope: Scope) -> list[Contrast]:
     """Every run against every other, under their places among all runs."""
     if len(order) > MOST_PAIRED:
         raise BadInput(
             f"--pairs: {len(order)} runs make {len(order) * (len(order) - 1) // 2:,} pairs, of which nothing would be shown; "
             f"name up to {MOST_PAIRED} runs"
         )
-    found = all_pairs([sides[place] for place in order], measure, seed, by_document)
+    found = all_pairs([sides[place] for place in order], measure, seed, scope)
     return [replace(each, place=order[each.place], against_place=order[each.against_place]) for each in found]
 
 
 def _corrected(
     store: Store, runs: Sequence[Run], sides: Sequence[Side], baseline: int, shown: Sequence[int],
-    reviews: Reviews | None, seed: int, by_document: bool,
+    reviews: Reviews | None, seed: int, scope: Scope,
 ) -> dict[int, CorrectedRun]:  # fmt: skip
     if reviews is None:
         return {}
@@ -289,7 +297,7 @@ def _corrected(
     from .correction import corrected_runs  # rests on all that judging rests on
 
     places = list(dict.fromkeys([baseline, *places]))
-    found = corrected_runs(store, [runs[n] for n in places], [sides[n] for n in places], 0, reviews, seed, by_document)
+    found = corrected_runs(store, [runs[n] for n in places], [sides[n] for n in places], 0, reviews, seed, scope)
     return {place: each for place, each in zip(places, found) if each.means}
 
 
@@ -392,7 +400,7 @@ def verdict(difference: Difference, p: float, less: bool) -> str:
     """What a difference comes to, in a few words."""
     if difference.same:
         return "the same"
-    if p >= 0.05:
+    if p >= ALPHA:
         if not difference.known:
             return "not shown"
         told = (

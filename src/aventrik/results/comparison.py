@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from ..core.comparing.contributions import Contribution, Interaction
+from ..core.comparing.draws import Scope
 from ..core.comparing.groups import Beaten, Group
 from ..core.comparing.intervals import Interval
 from ..core.comparing.sides import Board, Contrast, Side, less_is_better, own_measures
@@ -33,17 +34,16 @@ SHOWN = 15  # runs that are shown of many, beside the baseline
 class Comparison:
     """All that a comparison shows. Lists are of runs, in the order of `runs`, which are spoken of by their places.
 
-    `twins`: for each run the one that stands for all that came to the same by the same results; `order`: those, the best
-    first; `shown`: those of them for which everything was worked out. `apart` says in which respects beside their
-    settings the runs differ, `unexplained` with whose values, and `alike` are those that differ from the baseline in none that
-    can change the measure; `shared` is the number of questions that all have, `left_out` of each run those that it has
-    beside; `evidence_gone` has the ids of questions that are left out because their evidence stands in the documents of
+    `twins`: for each run the one that stands for all that came to the same by the same results; `order`: those, the best first;
+    `shown`: those of them for which everything was worked out. `scope` says what is inferred to. `apart` says in which respects
+    beside their settings the runs differ, `unexplained` with whose values, and `alike` are those that differ from the baseline
+    in none that can change the measure; `shared` is the number of questions that all have, `left_out` of each run those that it
+    has beside; `evidence_gone` has the ids of questions that are left out because their evidence stands in the documents of
     some runs alone, `documents` what changed from those of the oldest run to those of the newest. `declined` of each run how
     many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
-    `health` what its results rest on. `groups` and `flips` are
-    of the best run against the baseline, or of the second best, where that is the best: `against`. `named`: someone
-    asked for these very columns; `answers_changed`: questions are paired by what is searched for, since reference answers were
-    changed between the runs, and measures of answers are of the others.
+    `health` what its results rest on. `groups` and `flips` are of the best run against the baseline, or of the second best,
+    where that is the best: `against`. `named`: someone asked for these very columns; `answers_changed`: questions are paired by
+    what is searched for, since reference answers were changed between the runs, and measures of answers are of the others.
     """
 
     runs: list[Run]
@@ -73,7 +73,7 @@ class Comparison:
     apart: list[str]
     unexplained: list[Unexplained]
     alike: list[int]
-    by_document: bool
+    scope: Scope
     ids: dict[str, str]
     costs: list[dict[str, float]]
     untold: list[float | None]

@@ -19,7 +19,7 @@ def comparison_json(found: Comparison) -> dict[str, Any]:
         "baseline": ids[found.baseline],
         "measure": found.measure,
         "questions": found.shared,
-        "clusters": "document" if found.by_document else "question",
+        "infers_to": {**asdict(found.scope), "covered": found.scope.covered},
         "apart": found.apart,
         "evidence_gone": found.evidence_gone,
         "documents": None if found.documents is None else asdict(found.documents),

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ..core.comparing.correcting import Corrected, difference
+from ..core.comparing.draws import Scope, draws_of
 from ..core.comparing.sides import Side
 from ..core.errors import BadInput
 from ..people.verdicts import LabelledRun, corrections, labelled, sample_of
@@ -34,11 +35,11 @@ class CorrectedRun:
 
 def corrected_runs(
     store: Store, runs: Sequence[Run], sides: Sequence[Side], baseline: int, reviews: Reviews, seed: int,
-    by_document: bool,
+    scope: Scope,
 ) -> list[CorrectedRun]:  # fmt: skip
     """Each run of a comparison, over the questions of its side."""
     labels = [_labels(store, run, reviews, seed) for run in runs]
-    clusters = {key: name for side in sides for key, name in side.clusters.items() if name} if by_document else None
+    clusters = _clusters(sides, scope)
     found = []
     for place, (side, some) in enumerate(zip(sides, labels)):
         means: dict[str, Corrected] = {}
@@ -49,6 +50,15 @@ def corrected_runs(
                 gaps.update(_gaps(each, labels[baseline][what], list(side.scores), clusters))
         found.append(CorrectedRun(means, gaps))
     return found
+
+
+def _clusters(sides: Sequence[Side], scope: Scope) -> dict[str, str] | None:
+    """The draw of each question, by its key: its document where documents are drawn too; None where each is one."""
+    asked = {key: each for side in sides for key, each in side.asked.items()}
+    if scope.population == "documents like these":
+        return {key: each.document for key, each in asked.items() if each.document}
+    units = draws_of(list(asked.values()), scope).units
+    return None if units is None else {key: str(unit) for key, unit in zip(asked, units.tolist())}
 
 
 def _labels(store: Store, run: Run, reviews: Reviews, seed: int) -> dict[str, LabelledRun]:

@@ -6,6 +6,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from ..core.comparing.draws import Scope
 from ..core.comparing.gates import LimitHeld, State
 from ..corpora.changes import Changes
 from ..storage.protocols import Run
@@ -38,12 +39,13 @@ class Gated:
     """What a gate said. `baseline` names what the run was held against, "" for nothing; `shared` is the number of questions
     that both have, `missing` and `edited` the ids of those of the baseline's that are gone or were changed, `evidence_gone`
     of those whose evidence no document holds any more; `settings` has those that changed, from and to; `limits` is the file
-    with the limits."""
+    with the limits; `scope` says what is inferred to."""
 
     run: Run
     baseline: str
     checks: list[Check]
     undecided_counts: str
+    unable_counts: str = "fail"
     shared: int = 0
     missing: list[str] = field(default_factory=list)
     edited: list[str] = field(default_factory=list)
@@ -53,6 +55,7 @@ class Gated:
     settings: dict[str, tuple[Any, Any]] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     limits: Path = Path()
+    scope: Scope = field(default_factory=Scope)
 
     def count(self, state: State) -> int:
         """How many checks are in a state."""
@@ -61,7 +64,13 @@ class Gated:
     @property
     def failed(self) -> bool:
         """Whether the gate stops this run."""
-        return bool(self.count("failed") or (self.undecided_counts == "fail" and self.count("undecided")))
+        undecided = self.undecided_counts == "fail" and self.count("undecided")
+        return bool(self.count("failed") or undecided or (self.unable_counts == "fail" and self.unable))
+
+    @property
+    def unable(self) -> list[Check]:
+        """The checks that could not have failed whatever the run had come to: so few questions show nothing."""
+        return [check for check in self.checks if check.held is not None and check.held.unable]
 
     def to_pandas(self) -> pandas.DataFrame:
         """A row a check: measure, way, group, what is allowed, the figure with its interval, and the state."""
@@ -85,6 +94,8 @@ class Gated:
             "testset": self.run.testset,
             "state": "failed" if self.failed else "passed",
             "undecided": self.undecided_counts,
+            "unable": self.unable_counts,
+            "infers_to": self.scope.population,
             "baseline": self.baseline or None,
             "shared": self.shared,
             "missing": self.missing,

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import numpy.typing as npt
 
+from ..core.comparing.draws import Scope, scope_of
 from ..core.comparing.gates import LimitHeld, State, held_to_baseline, held_to_bound
-from ..core.comparing.sides import Board, board, clustered_questions, less_is_better
+from ..core.comparing.sides import Board, board, less_is_better
 from ..core.errors import BadInput
 from ..corpora.changes import changes, contents_of, without_evidence
 from ..kept.baselines import baseline_of, is_judged, judge_told, marks_of
@@ -42,14 +43,14 @@ class _Sides:
     run: Run
     found: RunSide
     facets: Mapping[str, Mapping[str, tuple[str, ...]]]
-    by_document: bool
+    scope: Scope
     seed: int
     marks: Mapping[str, tuple[str, str]]
     baseline: Baseline | None
     keys: frozenset[str]  # of questions on which it is held against the baseline
 
     def board(self, measure: str) -> Board:
-        return board([self.found.side], measure, self.by_document)
+        return board([self.found.side], measure, self.scope)
 
     def theirs(self, measure: str, keys: Sequence[str]) -> npt.NDArray[np.float64]:
         """The baseline's scores of some questions, NaN where it has none."""
@@ -82,12 +83,13 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
     base, told = _baseline(store, named, folder, run) if named and drops else (None, "")
     rows = store.runs.questions(run.id)
     keys, made = _paired(gate, run, found, base, told)
-    by_document = clustered_questions([doc for doc in found.side.clusters.values() if doc], settings.statistics.cluster)
+    asked = found.side.asked.values()
+    scope = scope_of(settings.statistics.infer, asked, len(contents_of(store, run) or ()))
     sides = _Sides(
         run=run,
         found=found,
         facets=facets_of({row.key: row.body for row in rows}),
-        by_document=by_document,
+        scope=scope,
         seed=settings.seed,
         marks={row.key: marks_of(row) for row in rows},
         baseline=base,
@@ -106,7 +108,7 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
         made = _compare_made(store, gate, sides, made)
         if questions := _questions_gone(gate, base, made):
             checks.append(questions)
-    return replace(made, checks=checks)
+    return replace(made, checks=checks, scope=scope)
 
 
 def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baseline, str]:
@@ -122,7 +124,7 @@ def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baselin
 
 def _paired(gate: Gate, run: Run, found: RunSide, base: Baseline | None, told: str) -> tuple[frozenset[str], Gated]:
     """The questions that the run shares with the baseline, by key, and what is to be told of the others."""
-    made = Gated(run, told, [], gate.settings.undecided, limits=gate.path)
+    made = Gated(run, told, [], gate.settings.undecided, gate.settings.unable, limits=gate.path)
     if base is None:
         return frozenset(), made
     ours = found.side.sheet.places
@@ -178,7 +180,7 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
         bound = float(getattr(limit, way))
         some = scored.of(inside)
         held = held_to_bound(
-            some.values[0], scored.kind, some.groups, bound, way == "most", limit.margin, together, sides.seed
+            some.values[0], scored.kind, some.draws, bound, way == "most", limit.margin, together, sides.seed
         )
         why = "" if held else f"no question{_of(told)} has {limit.measure}"
         return Check(
@@ -201,7 +203,7 @@ def _check(sides: _Sides, limit: Limit, way: str, group: tuple[str, str], togeth
     drop = float(limit.drop or 0.0) if share is None else abs(base or 0.0) * share
     same = _same(sides, limit.measure, [key for key, here in zip(some.keys, both) if here])
     less = less_is_better(limit.measure, sides.found.side.own)
-    held = held_to_baseline(ours, theirs, scored.kind, some.groups, less, drop, together, sides.seed, same)
+    held = held_to_baseline(ours, theirs, scored.kind, some.draws, less, drop, together, sides.seed, same)
     if base is None and sides.baseline is not None and limit.measure not in sides.baseline.measures:
         raise BadInput(
             f"the baseline has no '{limit.measure}'{nearest(limit.measure, sides.baseline.measures)}; "

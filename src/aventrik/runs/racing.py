@@ -8,17 +8,17 @@ from typing import Any
 
 import numpy as np
 
-from ..core.comparing.intervals import grouped
+from ..core.comparing.draws import draws_of, scope_of
 from ..core.comparing.leading import Values
 from ..core.comparing.racing import go_on, looks
-from ..core.comparing.sides import clustered_questions, less_is_better
+from ..core.comparing.sides import less_is_better
 from ..core.errors import BadInput
 from ..core.keys import content_key
 from ..core.measures import MEASURES, Measure, plain
 from ..core.testsets import Question
 from ..execution.passing import Passing, PosedQuestions
 from ..execution.place import Place
-from ..kept.sheets import row_of, scores_of
+from ..kept.sheets import asked_of, row_of, scores_of
 from ..kept.sides import own_measures
 from ..pipeline.stage import QUESTION, needed
 from ..workspace.configuration import Configuration
@@ -81,16 +81,18 @@ def race(
     questions: Sequence[Question],
     until: str = "",
     measure: str = "hit@5",
+    zone: float = 0.0,
 ) -> Raced:
     """Runs configurations on blocks of the questions, in an order by lot; after each block those stop of which it can be
-    told, by the measure, that they are not the best (see `core.comparing.racing`). The others are run to the end.
+    told, by the measure, that they are not the best (see `core.comparing.racing`), and all but the first once none can be better
+    than it by more than the `zone` of indifference. The others are run to the end.
 
     Raises `BadInput` for a measure that is no score of a question, or that these runs do not have.
     """
     workspace = runner.opened.workspace
     own = own_measures((each.name, each.less_is_better) for each in workspace.criteria)
     _check(measure, own, workspace.settings.cut_offs)
-    return _Race(runner, testset, questions, until, measure, less_is_better(measure, own)).run(configurations)
+    return _Race(runner, testset, questions, until, measure, less_is_better(measure, own), zone).run(configurations)
 
 
 def _check(measure: str, own: Mapping[str, Measure], cut_offs: Sequence[int]) -> None:
@@ -111,8 +113,9 @@ class _Race:
     """What all configurations of a race have in common."""
 
     def __init__(
-        self, runner: Runner, testset: str, questions: Sequence[Question], until: str, measure: str, less: bool
-    ) -> None:
+        self, runner: Runner, testset: str, questions: Sequence[Question], until: str, measure: str, less: bool,
+        zone: float,
+    ) -> None:  # fmt: skip
         self.runner = runner
         self.testset = testset
         self.questions = questions
@@ -122,10 +125,10 @@ class _Race:
         self._seed = settings.seed
         lot = np.random.default_rng(self._seed).permutation(len(questions))
         self._shuffled = [questions[place] for place in lot.tolist()]
-        docs = [question.needs[0].spans[0].doc if question.needs else "" for question in self._shuffled]
-        self._clusters: list[str] | None = None
-        if clustered_questions([doc for doc in docs if doc], settings.statistics.cluster):
-            self._clusters = [doc or f"question {place}" for place, doc in enumerate(docs)]
+        asked = [asked_of(question) for question in self._shuffled]
+        scope = scope_of(settings.statistics.infer, asked, len(runner.opened.corpus.names()))
+        self._draws = draws_of(asked, scope)
+        self._zone = zone
         self._less = less
 
     def run(self, configurations: Sequence[Configuration]) -> Raced:
@@ -168,12 +171,10 @@ class _Race:
                 raise BadInput(f"--measure: these runs have no measure '{self.made.measure}'")
             return left
         known = values[:, there] * (-1 if self._less else 1)
-        groups = None
-        if self._clusters is not None:
-            groups = grouped([name for name, kept in zip(self._clusters, there.tolist()) if kept])
+        draws = self._draws.of(np.flatnonzero(there))
         means = values[:, there].mean(axis=1)
         best = float(means.min() if self._less else means.max())
-        kept = go_on(known, groups, look, self.made.looks, self._seed).tolist()
+        kept = go_on(known, draws, look, self.made.looks, self._seed, zone=self._zone).tolist()
         return [
             each for each, on, mean in zip(left, kept, means.tolist()) if on or not self._stop(each, mean, best, state)
         ]

@@ -65,11 +65,13 @@ def share_of(text: str) -> float:
 
 
 class GateSettings(Table):
-    """What stands in the file. `allow` has the kinds of things that may differ from the baseline without a setting that
+    """What stands in the file. `unable` is what a limit counts as that so few questions could not have failed; `allow` has the
+    kinds of things that may differ from the baseline without a setting that
     explains it; `failures` is the share of questions that may rest on a call that failed."""
 
     baseline: _Text = ""
     undecided: Literal["pass", "fail"] = "pass"
+    unable: Literal["pass", "fail"] = "fail"
     judge: Literal["same", "any"] = "same"
     allow: tuple[Literal["models", "prompts", "program", "criteria", "filter"], ...] = Field((), strict=False)
     failures: float = Field(0.0, strict=False, ge=0, le=1)

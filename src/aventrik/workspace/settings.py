@@ -185,10 +185,21 @@ class JudgingSettings(Table):
 
 
 class StatisticsSettings(Table):
-    """How intervals and tests are made. With "document", questions about one document count as one draw; "auto" is
-    that where a document has more than one question, and "question" elsewhere."""
+    """What is inferred to: "these documents" (they stay, and questions are drawn), "documents like these" (documents are drawn
+    too), or "auto": these where the set's evidence stands in at least half of the corpus, or the corpus has no more than 20
+    documents."""
 
-    cluster: Literal["auto", "document", "question"] = "auto"
+    infer: Literal["auto", "these documents", "documents like these"] = "auto"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _earlier(cls, found: Any) -> Any:
+        """Reads what earlier versions called `cluster`."""
+        if isinstance(found, dict) and "cluster" in found and "infer" not in found:
+            told = {"document": "documents like these", "question": "these documents"}
+            rest = {name: value for name, value in found.items() if name != "cluster"}
+            return {**rest, "infer": told.get(str(found["cluster"]), "auto")}
+        return found
 
 
 _Share = Annotated[float, Field(ge=0, le=1, strict=False)]

@@ -61,7 +61,7 @@ at_most  = 0.1               # share of a test set that one document may give
 
 # How far numbers can be trusted.
 [statistics]
-cluster = "auto"             # questions about one document count as one draw: document, question, auto
+infer = "auto"               # to "these documents" (questions are drawn), "documents like these" (documents too), or auto
 
 # A model on a server of yours; as many as you like. 'aventrik models --test' tries them.
 # [models.house]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from ...api.records import DROPPED, STAGES, less_is_better, losses, losses_by_step, worst_question
-from ...report.decision import decision
+from ...report.decision import decision, population_told
 from ...report.figures import cost_told, number
 from ..screen import Screen
 from .notes import show_corrected, show_costs, show_differences, show_notes, show_warnings
@@ -73,14 +73,13 @@ def _decision(found: Comparison, screen: Screen) -> None:
 
 def _legend(found: Comparison, places: Sequence[int], screen: Screen) -> None:
     """What the marks mean, and what is not shown."""
-    parts = ["* best, ≈ can't be told from it", "├●┤ 95 %"]
+    parts = ["* best, ≈ may be the best", "├●┤ 95 %"]
     if found.contrasts:
         parts += ["┊ baseline", "▲▼ real"]
     less = [m for m in (found.measure, *found.measures) if less_is_better(m, found.own)]
     if less:
         parts.append(f"less is better: {', '.join(dict.fromkeys(less))}")
-    if found.by_document:
-        parts.append("a document is one draw")
+    parts.append(population_told(found))
     if hidden := len(found.order) - len(places):
         parts.append(f"{hidden} more: --all")
     if len(found.order) > 1:

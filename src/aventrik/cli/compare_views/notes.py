@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from ...api.records import less_is_better, verdict
-from ...report.figures import number, seconds
+from ...report.decision import population_told
+from ...report.figures import number, seconds, together_told
 from ...report.notes import notes_of, warnings_of
 from ..screen import Screen
 
@@ -88,7 +89,7 @@ def show_differences(contrasts: list[Contrast], found: Comparison, screen: Scree
     screen.title(f"{found.measure} {title}")
     against = ["against"] if len({each.against for each in contrasts}) > 1 else []
     screen.table(
-        ["configuration", *against, "difference", "95 % interval", "p (Holm)", "verdict"],
+        ["configuration", *against, "difference", "95 % interval", "p", "verdict"],
         [
             [
                 each.name,
@@ -109,8 +110,10 @@ def show_differences(contrasts: list[Contrast], found: Comparison, screen: Scree
     )
     tests = sorted({each.difference.test for each in contrasts if not each.difference.same}) or ["none"]
     counts = {each.difference.n for each in contrasts}
-    clusters = sorted({each.difference.clusters for each in contrasts if each.difference.clusters})
-    by = f" about {'/'.join(map(str, clusters))} documents" if clusters else ""
+    documents = sorted({each.difference.documents for each in contrasts if each.difference.documents})
+    by = f" about {'/'.join(map(str, documents))} documents" if documents else ""
     screen.say(
-        f"paired on the same {'/'.join(map(str, sorted(counts)))} questions{by}; test: {', '.join(tests)}", style="dim"
+        f"paired on the same {'/'.join(map(str, sorted(counts)))} questions{by}; test: {', '.join(tests)}; intervals and p hold "
+        f"{together_told(contrasts)}; {population_told(found)}",
+        style="dim",
     )

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from ...api.records import ALPHA
 from ...report.figures import cost_told, number, seconds
 from ...report.run_names import base_name, by_weight, settings_shown, short_names, value_of
 from ..screen import Screen, shortened
@@ -22,7 +21,13 @@ _NAME = 28  # characters of a name at the most
 _VALUE = 12  # and of a setting's value
 _UNTOLD = 200  # rank from which on a column is not missed
 _LEAST_BAR, _MOST_BAR = 14, 30
-SHORT = {"reciprocal-rank": "rr", "groundedness": "grounded", "hallucinated": "halluc.", "correctness": "correct"}
+SHORT = {
+    "reciprocal-rank": "rr",
+    "groundedness": "grounded",
+    "grounded-answers": "gr.&answ.",
+    "hallucinated": "halluc.",
+    "correctness": "correct",
+}
 
 
 def show_runs(found: Comparison, places: Sequence[int], screen: Screen) -> None:
@@ -102,9 +107,9 @@ def _costs(found: Comparison, rows: Sequence[int]) -> list[Column]:
 
 
 def _mark(found: Comparison, place: int) -> Text:
-    """The number of a run; ≈ for one of the group that can't be told from the best, which itself has a *."""
+    """The number of a run; ≈ for one of the group that may be the best, which itself has a *."""
     lead = found.leading
-    mark = "*" if lead and place == lead.best else "≈" if lead and lead.p.get(place, 0.0) >= ALPHA else " "
+    mark = "*" if lead and place == lead.best else "≈" if lead and place in lead.group else " "
     return Text(f"{mark}{found.runs[place].id}", style="bold" if mark == "*" else "")
 
 

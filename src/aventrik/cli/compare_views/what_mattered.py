@@ -36,7 +36,7 @@ def show_contributions(found: Comparison, screen: Screen, every: bool = False) -
         Column("brings", [f"{each.difference.mean:+.2f}" for each in shown], right=True),
         None,
         Column("", [verdict_of(each, found.less) for each in shown]),
-        Column("p (Holm)", [f"{each.p:.3f}" for each in shown], right=True, rank=2),
+        Column("p", [f"{each.p:.3f}" for each in shown], right=True, rank=2),
         Column("pairs", [str(each.pairs) for each in shown], right=True, rank=3),
     ]
     for line in lines_with_differences(columns, [each.difference for each in shown], screen.out.width):
@@ -74,7 +74,7 @@ def show_interactions(found: Comparison, screen: Screen, every: bool = False) ->
 
 
 def show_crossed(found: Comparison, made: Crossed, screen: Screen) -> None:
-    """Prints two settings crossed, with the best cell and those that can't be told from it."""
+    """Prints two settings crossed, with the best cell and those that may be it."""
     screen.title(f"{found.measure} by {made.first} and {made.second}")
     columns = [Column(made.first, list(made.rows))]
     for name in made.columns:
@@ -94,7 +94,7 @@ def show_crossed(found: Comparison, made: Crossed, screen: Screen) -> None:
         screen.say(f"left out for want of room: {', '.join(column.title for column in out)}", style="dim")
     facet = made.second in found.facets or made.second == "topic"
     where = "of a column" if facet else "of all"
-    screen.say(f"means over the runs with both values; * best {where}, ≈ can't be told from it", style="dim")
+    screen.say(f"means over the runs with both values; * best {where}, ≈ may be the best", style="dim")
     if made.uneven:
         screen.warn(
             f"the runs behind these cells differ in other settings too: compare cells with care, or sweep {made.first} and "

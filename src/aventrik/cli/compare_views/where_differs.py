@@ -67,7 +67,7 @@ def show_groups(found: Comparison, screen: Screen, facet: str = "") -> None:
     ]
     for line in lines_with_differences(columns, [each.difference for each in groups], screen.out.width):
         screen.text(line)
-    screen.say(f"p-values are corrected for looking at {len(found.groups)} groups (Holm)", style="dim")
+    screen.say(f"intervals and verdicts hold for all {len(found.groups)} groups together", style="dim")
 
 
 def _first(groups: list[Group], place: int) -> bool:

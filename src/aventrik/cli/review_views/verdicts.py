@@ -144,6 +144,9 @@ def _agreement(screen: Screen, found: RaterAgreement, untold: Untold, things: st
     if len(groups) > 1:
         worst = sorted(groups, key=lambda row: (row[2], -row[1]))[:6]
         screen.say("by topic, lowest first: " + ", ".join(f"{name} {share:.0%} of {n}" for name, n, share in worst))
+    if len(found.by_person) > 1:
+        told = ", ".join(f"{who} {raw:.0%} [{low:.0%} {high:.0%}] of {n}" for who, n, raw, low, high in found.by_person)
+        screen.say(f"by person: {told}")
     bins = ", ".join(f"{b.low:.1f}–{b.high:.1f}: {b.right:.0%} right of {b.n}" for b in found.bins)
     screen.say(f"by the judge's confidence: {bins}; off by {found.calibration_error:.2f} on average")
 

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from ...api.records import Comparison, OpenWorkspace
 
 _DRAFTED = 60
+_CONFIGURATIONS = ["baseline", "axes", "careful", "shreds"]
 HELP = "Lays out the demo workspace, the documents of a made-up waterway, and runs the full example on it."
 
 
@@ -125,10 +126,10 @@ def _run(opened: OpenWorkspace, screen: Screen, where: str) -> dict[str, list[st
 
     found = {}
     for testset in ("drafted", "enquiries"):
-        _step(screen, f"aventrik run {where} baseline axes --testset {testset}")
+        _step(screen, f"aventrik run {where} {' '.join(_CONFIGURATIONS)} --testset {testset}")
         questions = open_testset(opened, testset, screen)
         with screen.progress() as meter:
-            outcomes = api.run(opened, ["baseline", "axes"], testset, questions=questions, progress=meter).outcomes
+            outcomes = api.run(opened, _CONFIGURATIONS, testset, questions=questions, progress=meter).outcomes
         new = sum(each.new for each in outcomes)
         shared = sum(each.results for each in outcomes) - new
         screen.say(

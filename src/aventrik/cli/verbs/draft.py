@@ -6,9 +6,10 @@ import argparse
 from collections import Counter
 from typing import TYPE_CHECKING, Any
 
-from ..arguments import SEEDS, finite, whole
+from ..arguments import SEEDS, finite, share, whole
 from ..opening import open_workspace
 from ..screen import Screen, shortened
+from ..views.planning import show_needed
 
 if TYPE_CHECKING:
     from ...api import Drafted
@@ -38,6 +39,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     for name, told in (("kinds", "single, joined, …"), ("styles", "question, search, …"), ("difficulty", "easy, …")):
         wanted.add_argument(f"--{name}", metavar="NAME=SHARE,…", help=f"shares: {told}")
     wanted.add_argument("--at-most", metavar="SHARE", type=finite, help="the most that one document may give")
+    parser.add_argument(
+        "--plan", metavar="X", type=share,
+        help="say how many questions show a true difference of X (0 to 1), and draft nothing",
+    )  # fmt: skip
     parser.add_argument("--fresh", action="store_true", help="ask the model anew, whatever the call store has")
     parser.add_argument("--add", action="store_true", help="add to the test set if it exists")
     parser.add_argument("--replace", action="store_true", help="write it anew if it exists")
@@ -49,6 +54,11 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ... import api
 
     opened = open_workspace(options, screen, fresh=options.fresh)
+    if options.plan is not None:
+        planned = api.plan_testset(opened, options.plan, count=options.count or _COUNT)
+        screen.result(planned.as_json())
+        show_needed(planned, screen)
+        return 0
     with screen.progress() as meter:
         found = api.draft(
             opened, options.testset, options.count, writer=options.writer, wanted=_given(options),

@@ -8,7 +8,7 @@ import re
 import sys
 from typing import TYPE_CHECKING
 
-from ..arguments import given_path, workers_option
+from ..arguments import given_path, share, workers_option
 from ..opening import open_testset, open_workspace
 from ..screen import Screen
 
@@ -40,6 +40,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help="ask in blocks, and stop early what is clearly worse than the best of these configurations",
     )  # fmt: skip
     parser.add_argument("--measure", metavar="NAME", help="what a race is decided by (default: hit@5)")
+    parser.add_argument(
+        "--indifference", type=share, default=0.0, metavar="X",
+        help="with --race: end it once no configuration left can be better than the first one by more than X (0 to 1)",
+    )  # fmt: skip
     parser.add_argument("--budget", metavar="MONEY", type=_money, help="stop cleanly when so much was spent on models")
     parser.add_argument(
         "--budget-time", metavar="TIME", type=_time, help="stop cleanly after so long: 90 (seconds), 10m, 2h"
@@ -79,6 +83,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ...core.errors import BadInput
     from ..views.runs import outcome_json, race_json, show_outcomes, show_race
 
+    if options.indifference and not options.race:
+        raise BadInput("--indifference is for --race: when the race may end")
     if options.measure and not options.race:
         raise BadInput("--measure is for --race; 'aventrik compare --measure' decides by another one")
     if options.baseline_file and (options.plan or options.race):
@@ -100,7 +106,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     with screen.progress() as meter:
         made = api.run(
             opened, options.configurations, testset, questions=questions, until=options.until, race=options.race,
-            measure=options.measure or "hit@5", budget=options.budget, budget_seconds=options.budget_time,
+            measure=options.measure or "hit@5", indifference=options.indifference, budget=options.budget,
+            budget_seconds=options.budget_time,
             label=options.label or "", judges=judges, baseline_file=options.baseline_file,
             retry_failed=options.retry_failed, on=options.on, progress=meter,
         )  # fmt: skip

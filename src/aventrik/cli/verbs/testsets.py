@@ -7,9 +7,10 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from ..arguments import SEEDS, finite, given_path, whole
+from ..arguments import SEEDS, finite, given_path, share, whole
 from ..opening import open_workspace
 from ..screen import Screen, shortened
+from ..views.planning import show_needed
 
 if TYPE_CHECKING:
     from ...api.records import Likeness, OpenWorkspace, Question, Settled
@@ -36,6 +37,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--merge", action="store_true", help="put the named sets together, repeats once; one --into")
     parser.add_argument("--into", metavar="NAME", action="append", default=[], help="the name of what is written")
     parser.add_argument("--remove", action="store_true", help="remove the named test sets; runs keep their questions")
+    parser.add_argument(
+        "--plan", metavar="X", type=share,
+        help="how many questions show a true difference of X (0 to 1) on this corpus, for 2, 8 and 40 configurations",
+    )  # fmt: skip
+    parser.add_argument("--measure", metavar="NAME", help="for --plan: the measure that is meant (default: hit@5)")
     parser.add_argument("--seed", type=whole(0, SEEDS), help="for --sample and --split (default: aventrik.toml)")
     parser.add_argument("--replace", action="store_true", help="write over a test set that is there")
 
@@ -47,6 +53,12 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     opened = open_workspace(options, screen)
     _check(options)
     named = api.check_testsets(opened, options.testsets)
+    if options.plan is not None:
+        questions = api.load_questions(opened, options.testsets[0])[0] if options.testsets else []
+        made = api.plan_testset(opened, options.plan, questions=questions, measure=options.measure or "hit@5")
+        screen.result(made.as_json())
+        show_needed(made, screen, options.testsets[0] if options.testsets else "")
+        return 0
     if options.against:
         return _against(options, opened, screen)
     if options.remove:
@@ -81,6 +93,10 @@ def _check(options: argparse.Namespace) -> None:
         )
     if options.split is not None and not 0 < options.split < 1:
         raise BadInput("--split needs a share between 0 and 1")
+    if options.plan is not None and (wanted or len(options.testsets) > 1):
+        raise BadInput("--plan is of one test set, or of none yet, and does nothing else")
+    if options.measure and options.plan is None:
+        raise BadInput("--measure goes with --plan")
     if options.match and not options.against:
         raise BadInput("--match goes with --against")
 
@@ -237,14 +253,20 @@ def show_likeness(made: Likeness, screen: Screen) -> None:
     screen.say(f"topics: {made.apart_by:.0%} of the questions would have to move ({told})")
     if made.orders:
         screen.table(
-            ["order of configurations by", "tau-b", "95 %", "real differences", "same way", "other way", "easier by"],
+            ["by", "correlation", "95 %", "worse pick", "real", "same", "other", "easier"],
             [
-                [each.measure, "–" if each.tau is None else f"{each.tau:+.2f}", f"[{each.low:+.2f} {each.high:+.2f}]",
+                [each.measure, f"{each.correlation:+.2f}", f"[{each.low:+.2f} {each.high:+.2f}]", f"{each.worse:.0%}",
                  str(each.real), str(each.same), str(each.wrong), f"{each.easier:+.2f}"]
                 for each in made.orders
             ],
-            right=(1, 2, 3, 4, 5, 6),
+            right=(1, 3, 4, 5, 6, 7),
         )  # fmt: skip
+        screen.say(
+            "correlation of the configurations' true means, the noise of both sets taken off; worse pick: the chance that the draft's "
+            "best is worse on the real questions, by more than 0.05, than the best one there; real: pairs that the real questions tell "
+            "apart, and how many of these the draft does the same way, or the other way round",
+            style="dim",
+        )
     for note in made.notes:
         screen.say(f"  {note}", style="dim")
     screen.say(f"\n{made.draft}: {made.verdict}")

@@ -23,10 +23,17 @@ def show_gaps(found: Gaps, screen: Screen, most: int = 12) -> None:
         return
     bad = found.unanswerable + found.badly
     told = f"{found.unanswerable} of {found.questions} questions no document answers"
+    if found.share:
+        told += f" ({found.share[0]:.0%} [{found.share[1]:.0%} {found.share[2]:.0%}])"
     if found.badly:
         told += f", and {found.badly} are served badly"
     sure = sum(each.asked for group in found.groups for each in group.members if each.why != PERHAPS)
     screen.say(f"{told}; asked {sure:,} of {found.asked:,} times")
+    if found.corrected:
+        fixed = found.corrected
+        screen.say(
+            f"as people would say, from the {fixed.labels} that they reviewed: {fixed.mean:.0%} [{fixed.low:.0%} {fixed.high:.0%}]"
+        )
     if found.perhaps:
         screen.say(f"{found.perhaps} more are like them; whether anything answers those is doubtful", style="dim")
     months = list(found.months)[-_LAST:]

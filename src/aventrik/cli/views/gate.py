@@ -21,7 +21,7 @@ def show_gated(found: Gated, limits: str, screen: Screen) -> None:
     """Prints every check, then what it comes to."""
     against = f", against {found.baseline}" if found.baseline else ""
     screen.title(f"run {found.run.id} ({found.run.name}) on {found.run.testset}{against}")
-    columns = ["limit", "allowed", "found", "95 % interval", "questions", "says", "more"]
+    columns = ["limit", "allowed", "found", "90 % interval", "n", "says", "more"]
     rows = [_row(check) for check in found.checks]
     if not any(row[-1] for row in rows):
         columns, rows = columns[:-1], [row[:-1] for row in rows]
@@ -32,6 +32,11 @@ def show_gated(found: Gated, limits: str, screen: Screen) -> None:
             screen.say(f"{check.measure}: {check.why}")
         elif check.held and check.state == "undecided" and check.held.more is None:
             screen.say(f"{_limited(check)}: lies on its limit, and no number of questions would decide")
+    for check in found.unable:
+        told = '; that counts as failed (unable = "fail")' if found.unable_counts == "fail" else ""
+        screen.warn(
+            f"{_limited(check)}: so few questions could not have failed, whatever the run had come to{told}: ask more"
+        )
     _made(found, screen)
     screen.say()
     screen.text(_verdict(found, limits))
@@ -43,10 +48,11 @@ def _legend(found: Gated, screen: Screen) -> None:
         parts.append(
             "found, where it may be worse by so much: the difference from the baseline, on the questions that both have"
         )
-    if any(check.held and check.held.clusters for check in found.checks):
-        parts.append("a document's questions are one draw")
+    parts.append(f"n: questions; inferred to {found.scope.population}")
     if any(check.held and check.held.more for check in found.checks):
         parts.append("more: about so many questions more would decide")
+    if any(check.held and check.way not in ("gone", "failures") for check in found.checks):
+        parts.append("passed or failed: shown with 95 % to lie on that side of the limit")
     if parts:
         screen.say("; ".join(parts), style="dim")
 

@@ -11,15 +11,15 @@ from typing import Any
 import numpy as np
 
 from .differences import ALPHA, Difference, paired_differences
+from .draws import Scope
 from .sheet import Values
-from .sides import Board, Side, board
-from .significance import holm
+from .sides import THESE, Board, Side, board
 
 
 @dataclass(frozen=True)
 class Contribution:
     """A setting's value against its most frequent one, over all pairs of runs that agree in every other setting; `p` is
-    corrected (Holm) over all settings and values."""
+    corrected for all settings and values together."""
 
     setting: str
     value: str
@@ -38,7 +38,7 @@ class Contribution:
 class Interaction:
     """How much more a change of one setting brings where another one is changed too: (`value` less `instead_of`) where
     `other` has `other_value`, less the same where it has `other_instead_of`. `here` and `there` are these two
-    differences; `p` is corrected (Holm) over all pairs of settings and values."""
+    differences; `p` is corrected for all pairs of settings and values together."""
 
     setting: str
     value: str
@@ -60,7 +60,7 @@ class Interaction:
 Weights = dict[int, float]  # of runs, by their places
 
 
-def contributions(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool = False) -> list[Contribution]:
+def contributions(sides: Sequence[Side], name: str, seed: int = 0, scope: Scope = THESE) -> list[Contribution]:
     """What each setting that varies contributed: the mean paired difference between its values.
 
     For each question the difference is averaged over the pairs of runs that differ in this setting alone; interval and
@@ -82,14 +82,12 @@ def contributions(sides: Sequence[Side], name: str, seed: int = 0, by_document: 
                 wanted.append((setting, value, usual, pairs, scaled))
     if not wanted:
         return []
-    scored = board(sides, name, by_document)
+    scored = board(sides, name, scope)
     found = _tested(scored, [each[4] for each in wanted], [each[3] == 1 for each in wanted], seed)
-    kept = [(each, gap) for each, gap in zip(wanted, found) if gap is not None]
-    corrected = holm([gap.p for _, gap in kept])
-    return [Contribution(*each[:4], gap, p) for (each, gap), p in zip(kept, corrected)]
+    return [Contribution(*each[:4], gap, gap.corrected) for each, gap in zip(wanted, found) if gap is not None]
 
 
-def interactions(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool = False) -> list[Interaction]:
+def interactions(sides: Sequence[Side], name: str, seed: int = 0, scope: Scope = THESE) -> list[Interaction]:
     """For each two settings that vary, and each value of theirs but the most frequent one: whether the change of the one
     brings something else where the other is changed. Over all four runs that agree in every other setting."""
     grid = Grid(sides)
@@ -107,7 +105,7 @@ def interactions(sides: Sequence[Side], name: str, seed: int = 0, by_document: b
             groups = 0
             for cells in grid.alike(corners):
                 if scored is None:
-                    scored = board(sides, name, by_document)
+                    scored = board(sides, name, scope)
                     means = _means(scored)
                 groups += 1
                 for cell, sign in zip(cells, signs):
@@ -120,9 +118,7 @@ def interactions(sides: Sequence[Side], name: str, seed: int = 0, by_document: b
     if scored is None:
         return []
     found = _tested(scored, [weights for _, weights in wanted], [False] * len(wanted), seed)
-    kept = [(told, gap) for (told, _), gap in zip(wanted, found) if gap is not None]
-    corrected = holm([gap.p for _, gap in kept])
-    return [Interaction(*told, gap, p) for (told, gap), p in zip(kept, corrected)]
+    return [Interaction(*told, gap, gap.corrected) for (told, _), gap in zip(wanted, found) if gap is not None]
 
 
 class Grid:
@@ -175,7 +171,8 @@ def _add(weights: Weights, runs: Sequence[int], weight: float) -> None:
 
 
 def _tested(scored: Board, wanted: Sequence[Weights], single: Sequence[bool], seed: int) -> list[Difference | None]:
-    """Weighted sums of runs tested against 0; those of one pair alone by their kind, others as means of several."""
+    """Weighted sums of runs tested against 0, all together; where all are of one pair alone by their kind, else as means of
+    several."""
     if not wanted:
         return []
     matrix = np.zeros((len(wanted), len(scored.values)))
@@ -186,15 +183,8 @@ def _tested(scored: Board, wanted: Sequence[Weights], single: Sequence[bool], se
     gaps = matrix @ np.where(there, scored.values, 0.0)
     gaps[(matrix != 0).astype(np.float64) @ (~there).astype(np.float64) > 0] = np.nan
     gaps[np.abs(gaps) < 1e-12] = 0.0
-    found: list[Difference | None] = [None] * len(wanted)
-    for alone in (True, False):
-        rows = [row for row, each in enumerate(single) if each is alone]
-        kind = scored.kind if alone or scored.kind != "share" else "score"  # a mean of several is a share no more
-        if rows:
-            made = paired_differences(gaps[rows], np.zeros(gaps.shape[1]), kind, scored.groups, seed, len(wanted))
-            for row, gap in zip(rows, made):
-                found[row] = gap
-    return found
+    kind = scored.kind if all(single) or scored.kind != "share" else "score"  # a mean of several is a share no more
+    return paired_differences(gaps, np.zeros(gaps.shape[1]), kind, scored.draws, seed, scored.values)
 
 
 def said(value: Any) -> str:

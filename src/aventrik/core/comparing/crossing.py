@@ -10,7 +10,7 @@ import numpy as np
 from .contributions import said
 from .groups import members
 from .intervals import Interval, intervals
-from .leading import model_confidence_set
+from .leading import ALPHA, standing
 from .sheet import Values
 from .sides import Board, Side
 
@@ -58,7 +58,7 @@ def crossed(
         for runs in groups.values()
     }
     values = np.array([scored.values[runs].mean(axis=0) for runs in groups.values()])
-    found = intervals(values, "score" if scored.kind == "share" else scored.kind, scored.groups, seed)
+    found = intervals(values, "score" if scored.kind == "share" else scored.kind, scored.draws, seed)
     best, level = _leading(values, scored, seed)
     cells = [
         Cell(*name, len(runs), each, place == best, bool(level[place]))
@@ -83,7 +83,7 @@ def crossed_by_group(
         chosen[places] = True
         part = scored.of(chosen)
         values = np.array([part.values[runs].mean(axis=0) for runs in groups.values()])
-        found = intervals(values, "score" if part.kind == "share" else part.kind, part.groups, seed)
+        found = intervals(values, "score" if part.kind == "share" else part.kind, part.draws, seed)
         best, level = _leading(values, part, seed)
         cells += [
             Cell(value, label, len(runs), each, place == best, bool(level[place]))
@@ -93,14 +93,15 @@ def crossed_by_group(
 
 
 def _leading(values: Values, scored: Board, seed: int) -> tuple[int, list[bool]]:
-    """The place of the best row, and which rows can't be told from it, on the questions that all of them have."""
-    there = np.isfinite(values).all(axis=0)
-    if not there.any():
+    """The place of the best row, and which rows may be the best, each two on the questions that both have."""
+    there = np.isfinite(values)
+    if not there.any(axis=1).all():
         return -1, [False] * len(values)
     sign = -1.0 if scored.less else 1.0
-    groups = None if scored.groups is None else np.unique(scored.groups[there], return_inverse=True)[1]
-    p = model_confidence_set(sign * values[:, there], groups, seed)
-    return int(np.argmax(sign * values[:, there].mean(axis=1))), [bool(each >= 0.05) for each in p]
+    means = sign * np.where(there, values, 0.0).sum(axis=1) / there.sum(axis=1)
+    p = standing(sign * values, scored.draws, seed)
+    best = int(np.argmax(means))
+    return best, [bool(each >= ALPHA) or place == best for place, each in enumerate(p)]
 
 
 def _sorted(values: Iterable[str]) -> list[str]:

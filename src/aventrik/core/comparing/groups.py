@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from .differences import ALPHA, Difference, paired_differences
+from .sheet import Values
 from .sides import Board
-from .significance import holm
 
 LEAST = 5  # questions of a group
 MOST = 60  # groups that are looked at, the largest
@@ -18,7 +18,7 @@ MOST = 60  # groups that are looked at, the largest
 @dataclass(frozen=True)
 class Group:
     """A group of questions, such as those of one kind: the means of two runs in it and their difference (first less
-    second). `p` is corrected (Holm) over all groups looked at; `turned`: the difference is real, and the other way round
+    second). `p` is corrected for all groups that are looked at; `turned`: the difference is real, and the other way round
     than over all questions."""
 
     facet: str
@@ -75,15 +75,18 @@ def by_group(scored: Board, ours: int, theirs: int, facets: Facets, seed: int = 
         return []
     overall = float((pair.values[0] - pair.values[1]).mean()) * (-1 if scored.less else 1)
     groups = members(facets, pair.keys)
-    made = [(name, *_difference(pair, places, 0, [1], seed, len(groups))) for name, places in groups.items()]
-    kept = [(name, part, gap) for name, part, [gap] in made if gap is not None]
-    corrected = holm([gap.p for _, _, gap in kept])
+    if not groups:
+        return []
+    first, second = pair.values
     found = []
-    for (name, part, gap), p in zip(kept, corrected):
-        sign = gap.mean * (-1 if scored.less else 1)
-        means = part.values.mean(axis=1)
-        turned = p < ALPHA and sign * overall < 0
-        found.append(Group(*name, part.values.shape[1], float(means[0]), float(means[1]), gap, p, turned))
+    for (name, places), gap in zip(
+        groups.items(), _within(pair, list(groups.values()), [first] * len(groups), second, seed)
+    ):
+        if gap is not None:
+            sign = gap.mean * (-1 if scored.less else 1)
+            turned = gap.real and sign * overall < 0
+            means = float(first[places].mean()), float(second[places].mean())
+            found.append(Group(*name, len(places), *means, gap, gap.corrected, turned))
     order = {facet: place for place, facet in enumerate(facets)}
     sign = -1 if scored.less else 1
     return sorted(found, key=lambda each: (order[each.facet], sign * each.difference.mean, each.label))
@@ -96,18 +99,17 @@ def beaten(scored: Board, best: int, others: Sequence[int], facets: Facets, seed
     if len(rows) < 2 or not len(whole.keys):
         return []
     groups = members(facets, whole.keys)
-    together = len(groups) * (len(rows) - 1)
     sign = -1 if whole.less else 1
-    looked = []
-    for name, places in groups.items():
-        means = sign * whole.values[:, places].mean(axis=1)
-        better = [row for row in range(1, len(rows)) if means[row] > means[0]]
-        if better:  # the others are no better, and count as looked at
-            _, found = _difference(whole, places, 0, better, seed, together, turned=True)
-            told = [(*name, len(places), rows[row]) for row in better]
-            looked += [(each, gap) for each, gap in zip(told, found) if gap is not None]
-    corrected = holm([gap.p for _, gap in looked] + [1.0] * (together - len(looked)))
-    real = [Beaten(*told, gap, p) for (told, gap), p in zip(looked, corrected) if p < ALPHA]
+    looked = [(name, places, row) for name, places in groups.items() for row in range(1, len(rows))]
+    if not looked:
+        return []
+    gaps = _within(
+        whole, [places for _, places, _ in looked], [whole.values[row] for *_, row in looked], whole.values[0], seed
+    )
+    real = [
+        Beaten(*name, len(places), rows[row], gap, gap.corrected)
+        for (name, places, row), gap in zip(looked, gaps) if gap is not None and gap.real and sign * gap.mean > 0
+    ]  # fmt: skip
     best_of: dict[tuple[str, str], Beaten] = {}
     for each in real:
         held = best_of.get((each.facet, each.label))
@@ -116,20 +118,11 @@ def beaten(scored: Board, best: int, others: Sequence[int], facets: Facets, seed
     return list(best_of.values())
 
 
-def _difference(
-    scored: Board,
-    places: Sequence[int],
-    first: int,
-    others: Sequence[int],
-    seed: int,
-    together: int,
-    turned: bool = False,
-) -> tuple[Board, list[Difference | None]]:
-    """The first less each of the others within some questions, or with `turned` each of the others less the first."""
-    chosen = np.zeros(len(scored.keys), dtype=bool)
-    chosen[list(places)] = True
-    part = scored.of(chosen)
-    ours, theirs = part.values[first], part.values[list(others)]
-    if turned:
-        return part, paired_differences(theirs, ours, part.kind, part.groups, seed, together)
-    return part, paired_differences(np.broadcast_to(ours, theirs.shape), theirs, part.kind, part.groups, seed, together)
+def _within(
+    scored: Board, groups: Sequence[Sequence[int]], ours: Sequence[Values], theirs: Values, seed: int
+) -> list[Difference | None]:
+    """The differences of several runs from one, each within a group of questions, all tested together."""
+    rows = np.full((len(groups), len(scored.keys)), np.nan)
+    for row, (places, values) in enumerate(zip(groups, ours)):
+        rows[row, list(places)] = values[list(places)]
+    return paired_differences(rows, theirs, scored.kind, scored.draws, seed, scored.values)

@@ -11,6 +11,9 @@ import numpy as np
 import numpy.typing as npt
 from scipy import special
 
+from .draws import EACH, Draws
+from .leaning import USUAL_OF_MEANS, leaning
+
 RESAMPLES = 10_000
 LEVEL = 0.95
 FEW = 40  # below so many questions an interval of a share is exact
@@ -25,20 +28,20 @@ Values = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Interval:
-    """A mean over `n` questions of `clusters` documents (0 where each question counts by itself), and its interval."""
+    """A mean over `n` questions about `documents` documents (0 where these are fixed), and its 95 % interval."""
 
     mean: float
     low: float
     high: float
     n: int
     method: str
-    clusters: int = 0
+    documents: int = 0
 
 
 def interval(
     values: Sequence[float],
     kind: str = "score",
-    clusters: Sequence[str] | None = None,
+    documents: Sequence[str] | None = None,
     seed: int = 0,
     level: float = LEVEL,
 ) -> Interval:
@@ -49,12 +52,12 @@ def interval(
     many questions as the spread of the values is worth, which holds where they lie near 0 or 1. Count, cost: BCa. Where
     all values are equal there is no spread to go by: a share or score then has the interval of a share.
 
-    With `clusters`, a name for each value, values of the same cluster lean on each other: the bootstrap draws clusters,
-    and a share counts with n ÷ design effect (Kish, 1965). Raises ValueError for no value, one that is not finite, or
-    one that the kind can't have.
+    With `documents`, a name for each value, documents are drawn too: the variance is greater by how much values of one lean on
+    each other (see `leaning`). Raises ValueError for no value, one that is not finite, or one that the kind can't have.
     """
     data = checked(values, kind)
-    [found] = intervals(data[None, :], kind, None if clusters is None else grouped(clusters), seed, level)
+    draws = EACH if documents is None else Draws(documents=grouped(documents))
+    [found] = intervals(data[None, :], kind, draws, seed, level)
     assert found is not None
     return found
 
@@ -62,49 +65,55 @@ def interval(
 def intervals(
     values: Values,
     kind: str = "score",
-    groups: npt.NDArray[np.int64] | None = None,
+    draws: Draws = EACH,
     seed: int = 0,
     level: float = LEVEL,
 ) -> list[Interval | None]:
-    """The same of each row of values of shape (rows, questions), NaN for what is absent; None for a row without any."""
+    """The same of each row of values of shape (rows, questions), NaN for what is absent; None for a row without any. Of
+    questions that are one draw (`draws.units`) the bootstrap draws all, and a share counts with n ÷ design effect (Kish, 1965).
+    Where documents are drawn, the normal quantile gives way to that of Student's t."""
     there = np.isfinite(values)
     bootstrap = kind != "share"
-    low, high = bca_rows(values, groups, seed, level) if bootstrap else (np.empty(0), np.empty(0))
+    leans = leaning(values, draws, usual=USUAL_OF_MEANS)
+    levels = [wider(level, freedom) for freedom in leans.freedom.tolist()]
+    ends = np.zeros((2, len(values)))
+    if bootstrap and len(values):
+        for each in set(levels):
+            rows = np.flatnonzero(np.array(levels) == each)
+            ends[:, rows] = bca_rows(values[rows], draws.units, seed, each)
     found: list[Interval | None] = []
     for row, here in enumerate(there):
         data = values[row][here]
         if not len(data):
             found.append(None)
             continue
-        own = None if groups is None else groups[here]
-        count = 0 if own is None else len(np.unique(own))
-        ends = (float(low[row]), float(high[row])) if bootstrap else (0.0, 0.0)
-        found.append(_interval(data, kind, own, count, ends, level))
+        own = draws.of(here)
+        found.append(_interval(data, kind, own, ends[:, row], float(leans.effect[row]), levels[row]))
     return found
 
 
-def _interval(
-    data: Values,
-    kind: str,
-    groups: npt.NDArray[np.int64] | None,
-    count: int,
-    ends: tuple[float, float],
-    level: float,
-) -> Interval:
-    n, mean = len(data), float(data.mean())
+def wider(level: float, freedom: float) -> float:
+    """The level whose normal quantile is Student's t at a level."""
+    if math.isinf(freedom):
+        return level
+    return round(2 * float(special.ndtr(special.stdtrit(freedom, (1 + level) / 2))) - 1, 4)
+
+
+def _interval(data: Values, kind: str, own: Draws, ends: Values, effect: float, level: float) -> Interval:
+    n, mean, count = len(data), float(data.mean()), own.document_count
     if np.ptp(data) == 0:
         if kind in ("share", "score"):
-            return Interval(mean, *share_interval(mean * n, n, level), n, "share", count)
+            return Interval(mean, *share_interval(mean * n / effect, n / effect, level), n, "share", count)
         return Interval(mean, mean, mean, n, "no spread", count)
     if kind == "share":
-        worth = n / design_effect(data, groups)
+        worth = n / (design_effect(data, own.units) * effect)
         low, high = share_interval(mean * worth, worth, level)
         return Interval(mean, low, high, n, "Wilson" if _wilson(mean * worth, worth) else "Clopper-Pearson", count)
-    low, high = ends
+    low, high = (mean + (float(end) - mean) * math.sqrt(effect) for end in ends)
     if kind == "score":
-        worth = n / (spread_effect(data) * design_effect(data, groups))
+        worth = n / (spread_effect(data) * design_effect(data, own.units) * effect)
         tail_low, tail_high = clopper_pearson(mean * worth, worth, level)
-        low, high = min(low, tail_low), max(high, tail_high)
+        low, high = max(0.0, min(low, tail_low)), min(1.0, max(high, tail_high))
     return Interval(mean, low, high, n, "BCa bootstrap", count)
 
 

@@ -1,4 +1,10 @@
-"""Whether two test sets put configurations into the same order."""
+"""Whether two test sets put configurations into the same order: the correlation of their true effects, the noise of both taken off.
+
+The true means of the configurations on the two sets are taken as normal, each about its set's mean, with a spread of their own and a
+correlation ρ; the means seen as normal about these with the covariance that each set's questions show. All values of the spreads and of
+ρ are weighed by how well they explain the means seen (spreads and ρ flat); from the same come draws of the true means, and so the
+chance that the best one by the first set is worse on the second than the best one there by more than 0.05.
+"""
 
 from __future__ import annotations
 
@@ -8,10 +14,14 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from .intervals import grouped
-from .sides import Side, all_pairs
+from .draws import Scope
+from .errors_of_means import covariance_of
+from .sides import THESE, Board, Side, all_pairs, board
 
+WORSE = 0.05  # by more than which a pick counts as a wrong one
 DRAWS = 2000
+_SPREADS = 9
+_CORRELATIONS = 41
 Matrix = npt.NDArray[np.float64]
 
 
@@ -19,17 +29,22 @@ Matrix = npt.NDArray[np.float64]
 class Orders:
     """How the order of configurations by one test set agrees with that by another, on one measure.
 
-    `tau` is Kendall's tau-b between the two lists of means (−1 to 1; None where all means of one are equal), `low` and
-    `high` its interval. Of the pairs of configurations that differ by more than chance on the second set (`real`),
-    `same` differ so on the first too and the same way, `wrong` the other way; on the others it shows nothing.
-    `easier` is the mean of the first set's means less that of the second's.
+    `correlation` of the true means is the posterior's median, `low` and `high` its 95 % interval, −1 to 1; `worse` the chance that
+    the first set's best one is worse on the second, by more than 0.05, than the best one there, `by_lot` that of one picked by lot;
+    `tau` is Kendall's tau-b between
+    the two lists of means seen (None where all of one are equal). Of the pairs of configurations that are told apart on the second
+    set (`real`), `same` are so on the first too and the same way, `wrong` the other way; on the others it shows nothing. `easier`
+    is the mean of the first set's means less that of the second's.
     """
 
     measure: str
     configurations: int
-    tau: float | None
+    correlation: float
     low: float
     high: float
+    worse: float
+    by_lot: float
+    tau: float | None
     real: int
     same: int
     wrong: int
@@ -48,33 +63,44 @@ def tau_b(ours: Matrix, theirs: Matrix) -> Matrix:
 
 
 def orders(
-    ours: Sequence[Side], theirs: Sequence[Side], measure: str, seed: int = 0, by_document: bool = False
+    ours: Sequence[Side],
+    theirs: Sequence[Side],
+    measure: str,
+    seed: int = 0,
+    scopes: tuple[Scope, Scope] = (THESE, THESE),
 ) -> Orders:
-    """The agreement of two orders of the same configurations, given in the same order; the interval by a bootstrap that
-    draws the questions (or documents) of both sets anew, percentiles at 95 %.
+    """The agreement of two orders of the same configurations, given in the same order.
 
-    Raises ValueError for fewer than two configurations, or where a side has no question with the measure.
+    Raises ValueError for fewer than two configurations, or where no question of a set has the measure in all runs.
     """
     if len(ours) != len(theirs) or len(ours) < 2:
         raise ValueError("an order needs the same two configurations, or more, on both sets")
-    rows = [_matrix(sides, measure, by_document) for sides in (ours, theirs)]
-    means = [matrix.mean(1) for matrix, _ in rows]
+    boards = [_whole(sides, measure, scope) for sides, scope in zip((ours, theirs), scopes)]
+    means = [each.values.mean(axis=1) for each in boards]
+    every = np.hstack([each.values for each in boards])
+    apart = np.sort(
+        np.unique(every, axis=0, return_index=True)[1]
+    )  # of runs that came to the same on both sets one is enough
+    found = effects(
+        [each[apart] for each in means],
+        [covariance_of(each.values[apart], each.draws) + _unseen(each.values[apart]) for each in boards],
+        seed,
+        boards[0].less,
+    )
     tau = float(tau_b(means[0], means[1]))
-    draw = np.random.default_rng(seed)
-    drawn = [_drawn(matrix, groups, draw) for matrix, groups in rows]
-    taus = tau_b(drawn[0], drawn[1])
-    taus = taus[np.isfinite(taus)]
-    low, high = np.quantile(taus, [0.025, 0.975]) if len(taus) else (-1.0, 1.0)
-    real = {(pair.name, pair.against): pair for pair in all_pairs(theirs, measure, seed, by_document) if pair.real}
-    shown = {(pair.name, pair.against): pair for pair in all_pairs(ours, measure, seed, by_document) if pair.real}
+    real = {(pair.name, pair.against): pair for pair in all_pairs(theirs, measure, seed, scopes[1]) if pair.real}
+    shown = {(pair.name, pair.against): pair for pair in all_pairs(ours, measure, seed, scopes[0]) if pair.real}
     both = [pair for pair in real if pair in shown]
     alike = sum((real[pair].difference.mean > 0) == (shown[pair].difference.mean > 0) for pair in both)
     return Orders(
         measure=measure,
         configurations=len(ours),
+        correlation=found.correlation,
+        low=found.low,
+        high=found.high,
+        worse=found.worse,
+        by_lot=found.by_lot,
         tau=tau if np.isfinite(tau) else None,
-        low=float(low),
-        high=float(high),
         real=len(real),
         same=alike,
         wrong=len(both) - alike,
@@ -82,21 +108,88 @@ def orders(
     )
 
 
-def _matrix(sides: Sequence[Side], measure: str, by_document: bool) -> tuple[Matrix, npt.NDArray[np.int64]]:
-    """Scores of shape (configurations, questions) of the questions that all have, and the group of each question."""
-    keys = [key for key in sides[0].scores if all(measure in side.scores.get(key, {}) for side in sides)]
-    if not keys:
+@dataclass(frozen=True)
+class Effects:
+    """The correlation of true effects with its 95 % interval, and the chances of a pick that is worse (see `Orders`)."""
+
+    correlation: float
+    low: float
+    high: float
+    worse: float
+    by_lot: float
+
+
+def effects(
+    means: Sequence[Matrix], covariances: Sequence[Matrix], seed: int = 0, less: bool = False, worse: float = WORSE
+) -> Effects:
+    """Of two lists of means of the same configurations, and the covariances of their errors."""
+    runs = len(means[0])
+    if runs < 2:
+        return Effects(0.0, -1.0, 1.0, 0.0, 0.0)
+    centring = np.eye(runs) - 1 / runs
+    axes = np.linalg.qr(np.hstack([np.ones((runs, 1)), np.eye(runs)[:, : runs - 1]]))[0][:, 1:]
+    seen = np.concatenate([axes.T @ each for each in means])
+    errors = [axes.T @ centring @ each @ centring @ axes for each in covariances]
+    size = runs - 1
+    noise = np.zeros((2 * size, 2 * size))
+    noise[:size, :size], noise[size:, size:] = errors
+    grids = [_grid(axes.T @ mean, error) for mean, error in zip(means, errors)]
+    rhos = np.linspace(-0.99, 0.99, _CORRELATIONS)
+    eye = np.eye(size)
+    cases, logs = [], []
+    for first, step in zip(*grids[0]):
+        for second, other in zip(*grids[1]):
+            for rho in rhos:
+                prior = np.block(
+                    [[first**2 * eye, rho * first * second * eye], [rho * first * second * eye, second**2 * eye]]
+                )
+                whole = prior + noise + 1e-12 * np.eye(2 * size)
+                root = np.linalg.cholesky(whole)
+                scaled = np.linalg.solve(root, seen)
+                logs.append(-np.log(np.diag(root)).sum() - scaled @ scaled / 2 + np.log(step * other))
+                cases.append((first, second, rho))
+    weights = np.exp(np.array(logs) - max(logs))
+    weights /= weights.sum()
+    by_rho = weights.reshape(-1, _CORRELATIONS).sum(axis=0)
+    low, middle, high = (_quantile(rhos, by_rho, at) for at in (0.025, 0.5, 0.975))
+    sign = -1.0 if less else 1.0
+    picked = int(np.argmax(np.round(sign * means[0], 12)))
+    lot = np.random.default_rng([seed, 5])
+    chosen, counts = np.unique(lot.choice(len(cases), size=DRAWS, p=weights), return_counts=True)
+    lost = np.zeros(2)
+    for case, count in zip(chosen, counts):
+        first, second, rho = cases[case]
+        prior = np.block([[first**2 * eye, rho * first * second * eye], [rho * first * second * eye, second**2 * eye]])
+        gain = np.linalg.solve(prior + noise + 1e-12 * np.eye(2 * size), prior).T
+        centre, spread = (gain @ seen)[size:], (prior - gain @ prior)[size:, size:]
+        values, turned = np.linalg.eigh((spread + spread.T) / 2)
+        drawn = centre + (lot.normal(size=(count, size)) * np.sqrt(np.maximum(values, 0.0))) @ turned.T
+        true = sign * drawn @ axes.T
+        behind = true.max(axis=1, keepdims=True) - true > worse
+        lost += float(behind[:, picked].sum()), float(behind.mean(axis=1).sum())
+    return Effects(middle, low, high, *(lost / DRAWS).tolist())
+
+
+def _whole(sides: Sequence[Side], measure: str, scope: Scope) -> Board:
+    """The scores on the questions that all have."""
+    found = board(sides, measure, scope).whole()
+    if not len(found.keys):
         raise ValueError(f"no question has the measure {measure} in all runs")
-    names = [(sides[0].clusters.get(key) or key) if by_document else key for key in keys]
-    matrix = np.array([[side.scores[key][measure] for key in keys] for side in sides], dtype=float)
-    return matrix, np.asarray(grouped(names), dtype=np.int64)
-
-
-def _drawn(matrix: Matrix, groups: npt.NDArray[np.int64], draw: np.random.Generator) -> Matrix:
-    """Means of shape (draws, configurations) over groups that are drawn with replacement."""
-    count = int(groups.max()) + 1
-    sizes = np.bincount(groups, minlength=count).astype(float)
-    sums = np.stack([np.bincount(groups, weights=row, minlength=count) for row in matrix])
-    times = draw.multinomial(count, np.full(count, 1 / count), size=DRAWS).astype(float)
-    found: Matrix = (times @ sums.T) / (times @ sizes)[:, None]
     return found
+
+
+def _unseen(values: Matrix) -> Matrix:
+    """Errors for changes that so few questions can't show: of each run one question might have come out otherwise."""
+    return np.asarray(np.eye(len(values)) / values.shape[1] ** 2, dtype=float)
+
+
+def _grid(seen: Matrix, error: Matrix) -> tuple[Matrix, Matrix]:
+    """Spreads that are looked at, and the step that each stands for."""
+    largest = 3 * float(np.sqrt(np.mean(seen**2) + np.trace(error) / len(error))) + 1e-6
+    spreads = largest * np.linspace(0.02, 1.0, _SPREADS) ** 1.5
+    return spreads, np.gradient(spreads)
+
+
+def _quantile(values: Matrix, weights: Matrix, at: float) -> float:
+    """The value up to which so much of the weight lies, between the values in a straight line."""
+    return float(np.interp(at, np.cumsum(weights) - weights / 2, values))

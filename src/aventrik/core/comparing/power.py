@@ -1,116 +1,134 @@
-"""The smallest true difference that a set of questions would show, by the test that decides."""
+"""What a set of questions can show, worked out from how questions change between two runs.
+
+A true difference δ between two runs comes of questions that change one way more often than the other. Let μ be the mean size of
+the paired differences, counted without their signs, and q the mean of their squares (for shares both are the share of questions
+that flip): the same changes, of which more go one way, make a difference of up to μ with a variance of q − δ²; for a greater one
+more questions must change, in proportion, and near μ a few more: by (1 + (δ ÷ μ)⁴)^¼. So it does not matter which run
+is named first, nor which one was better.
+"""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 from scipy import special
 
-from .significance import mcnemar, skewness_corrected
-
 POWER = 0.8
-_SAMPLES = 500
-_FLIPPED = 24  # samples whose signs are flipped, to see what the statistic must reach
-_FLIPS = 200  # times each
-_STEPS = 24  # halvings
-_SEED = 11
+FLIPPED, MOVED = (
+    0.2,
+    0.06,
+)  # q of shares and of scores where no runs tell (measured on three manuals: see docs/scores.md)
+_STEPS = 40  # halvings
+_NODES = 200
 
 Values = npt.NDArray[np.float64]
 
 
-@lru_cache(maxsize=1 << 12)
-def smallest_for_shares(n: int, differing: int, level: float = 0.05, power: float = POWER) -> float | None:
-    """The least true difference of two shares that McNemar's exact test shows at `level` in `power` of all samples of
-    n questions, of which the share `differing` ÷ n has another outcome in the two runs; None where even a difference on
-    all questions would not be shown.
+@dataclass(frozen=True)
+class Changes:
+    """How questions change between two runs: mean size of the paired differences (`size`), mean of their squares (`square`)."""
 
-    Exactly: differing questions are binomial, and those among them that are better likewise.
-    """
-    rate = max(differing, 1) / n
-    most = _most_worse(n, level)
+    size: float
+    square: float
 
-    def shown(delta: float) -> float:
-        moved = max(rate, delta)
-        low = max(0, int(special.bdtrik(1e-10, n, moved)) - 2) if moved < 1 else n
-        high = min(n, int(special.bdtrik(1 - 1e-10, n, moved)) + 2) if moved < 1 else n
-        counts = np.arange(low, high + 1)
-        weights = np.diff(special.bdtr(counts, n, moved), prepend=special.bdtr(low - 1, n, moved) if low else 0.0)
-        worse = most[counts]
-        can = worse >= 0
-        chance = (1 - delta / moved) / 2
-        return float(np.sum(weights[can] * special.bdtr(worse[can], counts[can], chance)))
-
-    return _least(shown, power)
+    def variance(self, difference: float) -> float:
+        """Of a question's paired difference where the true mean is `difference`."""
+        more = (1 + (difference / self.size) ** 4) ** 0.25 if self.size > 0 else 1.0
+        return max(self.square * more - difference**2, 1e-12)
 
 
-@lru_cache(maxsize=64)
-def _most_worse(n: int, level: float) -> npt.NDArray[np.int64]:
-    """For each number of differing questions up to n the greatest number of worse ones among them at which the better run
-    is shown; −1 where none is."""
-    counts = np.arange(n + 1)
-    found = np.full(n + 1, -1, dtype=np.int64)
-    worse = 0
-    for count in counts.tolist():  # it rises with the count, by 1 at the most
-        while 2 * (worse + 1) < count and mcnemar(count - worse - 1, worse + 1) < level:
-            worse += 1
-        if 2 * worse < count and mcnemar(count - worse, worse) < level:
-            found[count] = worse
-    return found
+def changes_of(gaps: Values) -> Changes:
+    """As a list of paired differences shows it, none of them absent; one question that changes is counted in where none does."""
+    if not gaps.any():
+        return Changes(1 / len(gaps), 1 / len(gaps))
+    return Changes(float(np.abs(gaps).mean()), float(np.mean(gaps**2)))
 
 
-def smallest_for_scores(gaps: Values, level: float = 0.05, power: float = POWER) -> float | None:
-    """The same for the sign-flip test, by simulation: samples are drawn from the differences seen (of documents, where
-    these are clusters), moved by a true difference, and tested. None with so few that no sample could show anything.
-    """
-    n = len(gaps)
-    if n < 2 or 2 / 2.0 ** min(n, 60) >= level:
+def chance_of_showing(
+    difference: float, changes: Changes, draws: float, reach: float, freedom: float = math.inf, beyond: float = 0.0
+) -> float:
+    """The chance that a true difference is shown by so many draws, where its statistic must exceed `reach` (see
+    `simultaneous`); `beyond`: that the difference is greater than this much is what is to be shown."""
+    away = (difference - beyond) * math.sqrt(draws / changes.variance(difference))
+    if math.isinf(freedom):
+        return float(special.ndtr(away - reach))
+    found = 1 - float(special.nctdtr(freedom, away, reach))
+    return found if math.isfinite(found) else float(special.ndtr(away - reach))
+
+
+def smallest_shown(
+    changes: Changes, draws: float, reach: float, freedom: float = math.inf, units: int | None = None, power: float = POWER,
+    most: float = 1.0,
+) -> float | None:  # fmt: skip
+    """The least true difference that such a set shows with 80 % power; None where it can show none up to `most`. `draws` is
+    what the questions are worth (÷ how much they lean on each other), `units` how many there are: the signs of too few can't
+    show anything however great the difference."""
+    if nothing_shown(units if units is not None else math.floor(draws), reach):
         return None
-    centred = gaps - gaps.mean()
-    if not centred.any():
+    return _least(lambda delta: chance_of_showing(delta, changes, draws, reach, freedom), power, most)
+
+
+def nothing_shown(units: int, reach: float) -> bool:
+    """Whether so few draws can show no difference, however great: if all of them moved alike, the mid-p of their signs would
+    still be too great."""
+    level = 2 * float(special.ndtr(-reach))
+    return 2.0 ** -min(units, 1000) >= level * 1.0001
+
+
+def _least(shown: Callable[[float], float], power: float, most: float) -> float | None:
+    """The least value up to `most` at which a rising chance reaches `power`, by halving."""
+    if shown(most) < power:
         return None
-    draw = np.random.default_rng(_SEED)
-    scale = float(np.abs(gaps).max() + centred.std())
-    samples = centred[draw.integers(0, n, size=(_SAMPLES, n))] / scale
-    limit = _limit(samples, level, draw)
-    sums, squares, cubes = (np.sum(each, axis=1) for each in (samples, samples * samples, samples * samples * samples))
-
-    def shown(delta: float) -> float:
-        # The sums of powers of the samples moved by delta, from those of the samples.
-        moved = squares + 2 * delta * sums + n * delta**2
-        third = cubes + 3 * delta * squares + 3 * delta**2 * sums + n * delta**3
-        return float(np.mean(_statistic(sums + n * delta, moved, third, n) >= limit))
-
-    found = _least(shown, power)
-    return None if found is None else found * scale
-
-
-def _statistic(sums: Values, squares: Values, cubes: Values, n: int) -> Values:
-    root = np.sqrt(np.where(squares > 0, squares, 1.0))
-    return np.where(squares > 0, skewness_corrected(sums / root, cubes / (root * root * root), 1.0, n), 0.0)
-
-
-def _limit(samples: Values, level: float, draw: np.random.Generator) -> float:
-    """What the statistic must reach: the quantile of its size over flips of centred samples."""
-    n = samples.shape[1]
-    sizes = []
-    for row in samples[:_FLIPPED]:
-        signs = 1.0 - 2.0 * draw.integers(0, 2, size=(_FLIPS, n))
-        squares = np.full(_FLIPS, row @ row)
-        sizes.append(np.abs(_statistic(signs @ row, squares, signs @ (row * row * row), n)))
-    return float(np.quantile(np.concatenate(sizes), 1 - level))
-
-
-def _least(shown: Callable[[float], float], power: float) -> float | None:
-    """The least value in 0…1 at which a rising chance reaches `power`, by halving; None where 1 does not."""
-    if shown(1.0) < power:
-        return None
-    low, high = 0.0, 1.0
+    low, high = 0.0, most
     for _ in range(_STEPS):
         middle = (low + high) / 2
         low, high = (low, middle) if shown(middle) >= power else (middle, high)
-        if high - low < 1e-3:
-            break
     return high
+
+
+@lru_cache(maxsize=256)
+def reach_of(differences: int, level: float = 0.95) -> float:
+    """What a statistic must exceed to be shown among so many differences from one baseline, which lean on each other by ½
+    (Dunnett, 1955): the two-sided quantile of the greatest of so many normal figures."""
+    nodes, weights = np.polynomial.hermite_e.hermegauss(_NODES)
+    weights = weights / weights.sum()
+
+    def inside(reach: float) -> float:
+        each = special.ndtr(math.sqrt(2) * reach - nodes) - special.ndtr(-math.sqrt(2) * reach - nodes)
+        return float(weights @ each**differences)
+
+    low, high = 0.0, 10.0
+    for _ in range(_STEPS):
+        middle = (low + high) / 2
+        low, high = (low, middle) if inside(middle) >= level else (middle, high)
+    return high
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How many questions show a difference with 80 % power among so many configurations: `questions` about `documents` (0
+    where documents are fixed); None where no number of questions about so many documents would."""
+
+    configurations: int
+    questions: int | None
+    documents: int
+
+
+def questions_for(
+    difference: float, changes: Changes, configurations: int, documents: int = 0, covered: float = 0.0,
+    usual: float = 0.0, power: float = POWER,
+) -> Plan:  # fmt: skip
+    """How many questions show a difference among so many configurations. With `documents`, these are drawn from a corpus of
+    which they are the share `covered`, and questions of one lean on each other by `usual`, evenly spread."""
+    reach = reach_of(max(1, configurations - 1))
+    need = (reach + float(special.ndtri(power))) ** 2 * changes.variance(difference) / difference**2
+    if not documents or covered >= 1 or usual <= 0:
+        return Plan(configurations, max(5, math.ceil(need)), documents)
+    rest = (1 - covered) * usual  # n ÷ (1 + rest · (n ÷ documents − 1)) = need
+    room = 1 - rest * need / documents
+    return Plan(configurations, math.ceil(need * (1 - rest) / room) if room > 1e-9 else None, documents)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -13,23 +12,26 @@ import numpy as np
 import numpy.typing as npt
 
 from ..measures import Measure, measure
-from .differences import ALPHA, Difference, paired_differences, smallest_shown
-from .intervals import Interval, grouped, intervals
+from .differences import ALPHA, Difference, paired_differences
+from .draws import EACH, Asked, Draws, Scope, draws_of
+from .intervals import Interval, intervals
 from .sheet import Scores, Sheet, Values
-from .significance import holm
+
+THESE = Scope()
+_ALONE = Asked()
 
 
 @dataclass(frozen=True)
 class Side:
     """One run as it is compared: its settings by dotted name; by the key of each question its scores, where its needs
-    were lost and the document that it is about ("" for none); what the run cost is among the scores. `own`: measures of
-    the run that the registry does not have."""
+    were lost, and what makes it lean on others; what the run cost is among the scores. `own`: measures of the run that the
+    registry does not have."""
 
     name: str
     settings: Mapping[str, Any]
     scores: Scores
     lost: Mapping[str, Sequence[str]] = field(default_factory=dict)
-    clusters: Mapping[str, str] = field(default_factory=dict)
+    asked: Mapping[str, Asked] = field(default_factory=dict)
     own: Mapping[str, Measure] = field(default_factory=dict)
 
     @cached_property
@@ -41,11 +43,11 @@ class Side:
 @dataclass(frozen=True)
 class Board:
     """What several runs score on one measure: `values` of shape (runs, questions), NaN where a question of a run does not
-    have it; the keys of the questions, and for each the number of its document where these count as one draw."""
+    have it; the keys of the questions, and what counts as one draw of them."""
 
     values: Values
     keys: tuple[str, ...]
-    groups: npt.NDArray[np.int64] | None
+    draws: Draws
     kind: str
     less: bool
 
@@ -56,12 +58,11 @@ class Board:
 
     def of(self, questions: npt.NDArray[np.bool_]) -> Board:
         """The same of some questions."""
-        groups = None if self.groups is None else np.unique(self.groups[questions], return_inverse=True)[1]
         keys = tuple(key for key, kept in zip(self.keys, questions) if kept)
-        return replace(self, values=self.values[:, questions], keys=keys, groups=groups)
+        return replace(self, values=self.values[:, questions], keys=keys, draws=self.draws.of(questions))
 
 
-def board(sides: Sequence[Side], name: str, by_document: bool = False) -> Board:
+def board(sides: Sequence[Side], name: str, scope: Scope = THESE) -> Board:
     """The scores of all runs on a measure."""
     first = sides[0].sheet.keys_in_order
     if all(side.sheet.keys_in_order == first for side in sides):
@@ -80,19 +81,17 @@ def board(sides: Sequence[Side], name: str, by_document: bool = False) -> Board:
                 if key in own:
                     row[place] = column[own[key]]
             rows.append(row)
-    groups = None
-    if by_document:
-        different = {id(side.clusters): side.clusters for side in reversed(sides)}  # runs on one test set share them
-        clusters = {key: cluster for each in different.values() for key, cluster in each.items() if cluster}
-        groups = grouped([clusters.get(key) or f"question {key}" for key in keys])
+    different = {id(side.asked): side.asked for side in reversed(sides)}  # runs on one test set share them
+    asked = {key: each for some in different.values() for key, each in some.items()}
+    draws = draws_of([asked.get(key, _ALONE) for key in keys], scope) if asked else EACH
     own_ = own_measures(sides)
-    return Board(np.array(rows), keys, groups, kind_of(name, own_), less_is_better(name, own_))
+    return Board(np.array(rows), keys, draws, kind_of(name, own_), less_is_better(name, own_))
 
 
 @dataclass(frozen=True)
 class Contrast:
-    """One run against another on one measure, by name and by their places among what is compared; `p` is corrected (Holm)
-    over all that is compared together."""
+    """One run against another on one measure, by name and by their places among what is compared; `p` is corrected for
+    all that is compared together (step-down maximum)."""
 
     name: str
     against: str
@@ -125,29 +124,14 @@ def less_is_better(name: str, own: Mapping[str, Measure] = {}) -> bool:
     return found is not None and found.less_is_better
 
 
-def clustered(sides: Sequence[Side], how: str) -> bool:
-    """Whether questions about one document count as one draw: as `how` says, or with "auto" where a document has more
-    than one question."""
-    different = {id(side.clusters): side.clusters for side in sides}
-    clusters = {key: name for each in different.values() for key, name in each.items() if name}
-    return clustered_questions(list(clusters.values()), how)
-
-
-def clustered_questions(documents: Sequence[str], how: str) -> bool:
-    """The same of questions by the documents that they are about."""
-    if how != "auto":
-        return how == "document"
-    return any(count > 1 for count in Counter(documents).values())
-
-
 def means(
-    sides: Sequence[Side], measures: Sequence[str], seed: int = 0, by_document: bool = False
+    sides: Sequence[Side], measures: Sequence[str], seed: int = 0, scope: Scope = THESE
 ) -> list[dict[str, Interval]]:
     """For each run the interval of each measure, over the questions that have it; absent where none has."""
     found: list[dict[str, Interval]] = [{} for _ in sides]
     for name in measures:
-        scored = board(sides, name, by_document)
-        for row, each in zip(found, intervals(scored.values, scored.kind, scored.groups, seed)):
+        scored = board(sides, name, scope)
+        for row, each in zip(found, intervals(scored.values, scored.kind, scored.draws, seed)):
             if each is not None:
                 row[name] = each
     return found
@@ -168,19 +152,19 @@ def contrasts(
     baseline: int,
     name: str,
     seed: int = 0,
-    by_document: bool = False,
+    scope: Scope = THESE,
     power: Container[int] | None = None,
 ) -> list[Contrast]:
     """Every other run against the baseline, on the questions that both have a score for. `power` has the places of the
     runs for which, where nothing is shown, it is worked out what could be (all, if it is not given)."""
     pairs = [(place, baseline) for place in range(len(sides)) if place != baseline]
-    return _contrasts(sides, pairs, name, seed, by_document, power)
+    return _contrasts(sides, pairs, name, seed, scope, power)
 
 
-def all_pairs(sides: Sequence[Side], name: str, seed: int = 0, by_document: bool = False) -> list[Contrast]:
-    """Every run against every one before it, with one correction over all of them."""
+def all_pairs(sides: Sequence[Side], name: str, seed: int = 0, scope: Scope = THESE) -> list[Contrast]:
+    """Every run against every one before it, all tested together."""
     pairs = [(later, earlier) for earlier, later in combinations(range(len(sides)), 2)]
-    return _contrasts(sides, pairs, name, seed, by_document)
+    return _contrasts(sides, pairs, name, seed, scope)
 
 
 def _contrasts(
@@ -188,30 +172,23 @@ def _contrasts(
     pairs: Sequence[tuple[int, int]],
     name: str,
     seed: int,
-    by_document: bool,
+    scope: Scope,
     power: Container[int] | None = None,
 ) -> list[Contrast]:
     if not pairs:
         return []
-    scored = board(sides, name, by_document)
+    scored = board(sides, name, scope)
     there = np.isfinite(scored.values)
     pairs = [pair for pair in pairs if (there[pair[0]] & there[pair[1]]).any()]
     if not pairs:
         return []
     ours, theirs = (scored.values[[pair[side] for pair in pairs]] for side in (0, 1))
-    gaps = paired_differences(ours, theirs, scored.kind, scored.groups, seed, len(pairs))
-    found = [gap for gap in gaps if gap is not None]
-    corrected = holm([gap.p for gap in found])
-    for row, (pair, gap, p) in enumerate(zip(pairs, found, corrected)):
-        if p >= ALPHA and not gap.same and (power is None or pair[0] in power):
-            here = np.isfinite(ours[row] - theirs[row])
-            own = None if scored.groups is None else scored.groups[here]
-            smallest = smallest_shown((ours[row] - theirs[row])[here], scored.kind, own, len(pairs))
-            found[row] = replace(gap, smallest=smallest, known=True)
+    wanted = [row for row, pair in enumerate(pairs) if power is None or pair[0] in power]
+    gaps = paired_differences(ours, theirs, scored.kind, scored.draws, seed, scored.values, frozenset(wanted))
     return [
-        Contrast(sides[ours].name, sides[theirs].name, name, gap, p, ours, theirs)
-        for (ours, theirs), gap, p in zip(pairs, found, corrected)
-    ]
+        Contrast(sides[ours].name, sides[theirs].name, name, gap, gap.corrected, ours, theirs)
+        for (ours, theirs), gap in zip(pairs, gaps) if gap is not None
+    ]  # fmt: skip
 
 
 def shared_keys(ours: Side, theirs: Side, name: str) -> list[str]:

@@ -47,6 +47,7 @@ _ALL = (
     Measure("context-tokens", True, "count", ""),
     Measure("needs-shown", False, "score", ""),
     Measure("groundedness", False, "score", "answer", answers.groundedness),
+    Measure("grounded-answers", False, "score", "answer"),
     Measure("hallucinated", True, "share", "answer", answers.hallucinated),
     Measure("contradicted-claims", True, "score", "answer", answers.contradicted_claims),
     Measure("unfound-claims", True, "score", "answer", answers.unfound_claims),

@@ -6,6 +6,7 @@ could be right.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from ..answering import Answer
@@ -31,6 +32,17 @@ def groundedness(judged: Judged) -> float | None:
     """Supported claims ÷ claims that the judge could tell, against the served context alone."""
     decided = judged.share("supported", "contradicted", "not found")
     return judged.share("supported") / decided if decided else None  # type: ignore[operator]
+
+
+def grounded_answers(scores: Mapping[str, float], judge: str = "") -> float | None:
+    """Grounded *and* answered, from the other scores of an answerable question: its groundedness, by a judge, 0 where the
+    answer declines; none where nothing could be told. So a run gains nothing by declining what is hard."""
+    if "declined-wrongly" not in scores:
+        return None
+    if scores["declined-wrongly"] >= 1:
+        return 0.0
+    found = scores.get(f"groundedness:{judge}" if judge else "groundedness")
+    return None if found is None else found * (1 - scores["declined-wrongly"])
 
 
 def hallucinated(judged: Judged) -> float | None:

@@ -2,10 +2,10 @@
 
     python benchmarks/agreement.py FOLDER [MODEL [SEEDS]]
 
-FOLDER holds documents some of which are FAQs: their headings that ask are the people's questions, any sentence under one
-is its evidence, and they are hidden from what is drafted and searched. MODEL is the folder of a neural embedding model
-(with the extra 'neural'), "" for none; SEEDS how many drafts of 200 are made (1). Prints tau-b between the orders of
-eight to eleven configurations with its 95 % interval, what became of the real differences, and, as the limit, tau-b
+FOLDER holds documents some of which are FAQs: their headings that ask are the people's questions, any sentence under one is its
+evidence, and they are hidden from what is drafted and searched. MODEL is the folder of a neural embedding model (with the extra
+'neural'), "" for none; SEEDS how many drafts of 200 are made (1). Prints the correlation of the true means of eight to eleven
+configurations with its 95 % interval, the chance of a worse pick, what became of the real differences, and, as the limit, tau-b
 between two halves of the people's questions.
 """
 
@@ -125,10 +125,10 @@ def main() -> None:
             asked = [replace(made[0], hide=(*made[0].hide, *away)), *made[1:]]
             ours = run(opened, names, f"draft{seed}", asked)
             for measure in MEASURES:
-                found = orders(ours, theirs, measure, by_document=True)
-                told = "–" if found.tau is None else f"{found.tau:+.2f}"
+                found = orders(ours, theirs, measure)
+                told = f"{found.correlation:+.2f}"
                 print(
-                    f"  draft {seed} ({len(made)} questions), {measure}: tau-b {told} [{found.low:+.2f} {found.high:+.2f}]; "
+                    f"  draft {seed} ({len(made)} questions), {measure}: correlation {told} [{found.low:+.2f} {found.high:+.2f}], a worse pick {found.worse:.0%}; "
                     f"{found.real} real differences, {found.same} the same way, {found.wrong} the other way"
                 )
 

@@ -7,6 +7,7 @@ python benchmarks/choosing.py [--worlds N]
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
@@ -15,9 +16,11 @@ from scipy.special import ndtr, ndtri
 from aventrik.core.comparing.draws import EACH, Draws
 from aventrik.core.comparing.errors_of_means import covariance_of
 from aventrik.core.comparing.leading import ALPHA, adjusted_means, standing
+from aventrik.core.comparing.orders import effects
 from aventrik.core.comparing.posterior import posterior
 from aventrik.core.comparing.racing import go_on, looks
-from aventrik.core.comparing.sides import Side, contrasts
+from aventrik.core.comparing.sides import Side, board, contrasts
+from aventrik.questions.likeness import SAFE
 from aventrik.results.best import leading
 
 TRUTH = {
@@ -85,12 +88,8 @@ def grouped(values: np.ndarray, kind: str, documents: int, seed: int) -> tuple[s
         Side(str(row), {}, {key: {name: float(value)} for key, value in zip(keys, each)})
         for row, each in enumerate(values)
     ]
-    from aventrik.core.comparing.sides import board
-
     scored = board(sides, name)
     if documents:
-        from dataclasses import replace
-
         scored = replace(scored, draws=Draws(documents=np.arange(values.shape[1]) % documents))
         found = leading(scored, range(len(values)), [], seed)
         return set(found.group), 0
@@ -151,6 +150,41 @@ def believed(worlds: int) -> None:
         print(f"{told:<46}{cells}{np.mean(off):>17.4f}{np.mean(covered):>8.3f}{np.mean(naive):>8.4f}", flush=True)
 
 
+def two_sets(worlds: int) -> None:
+    """The agreement of two test sets: whether the correlation's interval holds it, and whether a worse pick is as likely as is said."""
+    print(
+        f"\n{'two sets, correlation of true means':<46}{'covers':>8}{'median':>8}{'worse pick: said':>18}{'true':>7}{'by lot':>8}{'decides: share':>16}{'wrong':>7}"
+    )
+    for count, ours, theirs, spread, rho in product((4, 10), (100,), (60, 200), (0.03, 0.08), (-0.5, 0.0, 0.7, 0.95)):
+        lot = np.random.default_rng([count, theirs, int(spread * 100), int(100 + rho * 100)])
+        covered, found, said, true, by_lot, decided, wrong = 0, [], [], [], [], 0, 0
+        for seed in range(worlds):
+            both = lot.normal(size=(2, count))
+            both[1] = rho * both[0] + np.sqrt(1 - rho**2) * both[1]
+            truths = np.clip(0.65 + spread * both, 0.05, 0.95)
+            values = [world(lot, truth, size) for truth, size in zip(truths, (ours, theirs))]
+            made = effects(
+                [each.mean(axis=1) for each in values],
+                [covariance_of(each, EACH) + np.eye(count) / each.shape[1] ** 2 for each in values],
+                seed,
+            )
+            covered += made.low <= rho <= made.high
+            found.append(made.correlation)
+            picked = int(values[0].mean(axis=1).argmax())
+            worse = truths[1].max() - truths[1][picked] > 0.05
+            said.append(made.worse)
+            by_lot.append(made.by_lot)
+            true.append(worse)
+            if made.worse <= SAFE < made.by_lot:
+                decided += 1
+                wrong += worse
+        told = f"{count} runs, {ours} and {theirs} questions, ± {spread}, {rho:+}"
+        print(
+            f"{told:<46}{covered / worlds:>8.3f}{np.median(found):>8.2f}{np.mean(said):>18.3f}{np.mean(true):>7.3f}{np.mean(by_lot):>8.3f}"
+            f"{decided / worlds:>16.3f}{wrong / max(1, decided):>7.3f}", flush=True,
+        )  # fmt: skip
+
+
 def races(worlds: int) -> None:
     print(
         f"\n{'race of 100, 300 questions':<52}{'in the group':>13}{'results':>9}{'most':>7}{'worse by':>9}{'> zone':>8}"
@@ -184,13 +218,15 @@ def races(worlds: int) -> None:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--worlds", type=int, default=500)
-    parser.add_argument("--parts", default="groups,believed,races")
+    parser.add_argument("--parts", default="groups,believed,sets,races")
     options = parser.parse_args()
     parts = options.parts.split(",")
     if "groups" in parts:
         groups(options.worlds)
     if "believed" in parts:
         believed(options.worlds)
+    if "sets" in parts:
+        two_sets(options.worlds)
     if "races" in parts:
         races(min(options.worlds, 80))
 

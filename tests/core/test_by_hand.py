@@ -2,16 +2,11 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 import pytest
-from scipy.stats import norm
 
 from aventrik.core.chunking import ChunkTable
 from aventrik.core.comparing.correcting import _unseen
-from aventrik.core.comparing.differences import smallest_shown
-from aventrik.core.comparing.gates import _enough
 from aventrik.core.indexing import keyword, terms
 from aventrik.core.indexing.keyword import Scoring
 from aventrik.core.measures import MEASURES, Measure, measure, plain
@@ -30,6 +25,7 @@ DEFINED = {
     "reciprocal-rank": (False, "score", "ranking"),
     "context-tokens": (True, "count", ""),
     "needs-shown": (False, "score", ""),
+    "grounded-answers": (False, "score", "answer"),
     "groundedness": (False, "score", "answer"),
     "hallucinated": (True, "share", "answer"),
     "contradicted-claims": (True, "score", "answer"),
@@ -107,53 +103,6 @@ def test_without_an_index_of_words_no_term_is_rare_and_none_occurs() -> None:
     index = keyword.merge(_terms([["gate red"], ["red"]]), Scoring("bm25"), None)
     assert InMemory("s", table, None, index).rarity("gate") > InMemory("s", table, None, index).rarity("red") >= 0.0
     assert InMemory("s", table, None, index).document_frequency("red") == 2
-
-
-def test_what_could_be_shown_with_clusters_is_counted_by_cluster_for_shares_too() -> None:
-    """Two questions of one document that always move together tell as much as one: the smallest difference that could be
-    shown is that of half as many questions, whatever the kind."""
-    flips = np.array(
-        [1.0, -1.0, 1.0, 1.0, 0.0, 1.0, -1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 1.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0]
-    )
-    twice = np.repeat(flips, 2)
-    groups = np.repeat(np.arange(len(flips)), 2)
-    alone = smallest_shown(flips, "score")
-    assert alone is not None
-    assert smallest_shown(twice, "score", groups) == pytest.approx(alone)
-    assert smallest_shown(twice, "share", groups) == pytest.approx(alone)
-    own = smallest_shown(twice, "share")
-    assert own is not None
-    assert own < alone  # as if each question were a draw of its own
-    together = smallest_shown(flips, "score", None, 4)
-    assert together is None or together > alone
-
-
-@pytest.mark.parametrize(
-    ("spread", "drop", "kind", "together", "wanted"),
-    [
-        # z = z(0.975) + z(0.9) = 3.2415. No spread: a drop of 0.1 spreads by √(0.1·0.9) = 0.3; (3.2415/0.1·0.3)² = 94.6.
-        (0.0, 0.05, "share", 1, 95),
-        (0.0, 0.05, "score", 1, 95),
-        # A count has no spread of its own: the interval alone decides, and of a point it takes one question.
-        (0.0, 0.05, "count", 1, 1),
-        # (3.2415·0.5/0.05)² = 1050.7 is more than (3.2415/0.1)²·(0.25 + 0.09) = 357.3.
-        (0.5, 0.05, "share", 1, 1051),
-        # Four limits: z = z(1 − 0.05/8) + z(0.9) = 3.7794; (3.7794/0.1·0.3)² = 128.5.
-        (0.0, 0.05, "share", 4, 129),
-        # Half of a score may be lost: no drop of more than all spreads it further.
-        (0.0, 0.5, "share", 1, 1),
-    ],
-)
-def test_how_many_questions_decide_a_limit(spread: float, drop: float, kind: str, together: int, wanted: int) -> None:
-    z = norm.ppf(1 - 0.05 / (2 * together)) + norm.ppf(0.9)
-    own = 2 * drop * max(0.0, 1 - 2 * drop) if kind in ("share", "score") else 0.0
-    by_hand = max(
-        1,
-        math.ceil(
-            max((norm.ppf(0.975) + norm.ppf(0.9)) * spread / drop, z / (2 * drop) * math.sqrt(spread**2 + own)) ** 2
-        ),
-    )
-    assert _enough(spread, drop, kind, together) == by_hand == wanted
 
 
 def test_the_variance_for_errors_that_few_labels_can_not_show() -> None:

@@ -111,8 +111,10 @@ def test_orders_that_agree_and_that_are_turned_round() -> None:
     assert (found.tau, found.real, found.same, found.wrong, found.easier) == (1.0, 3, 3, 0, 0.0)
     turned = orders(sides({"a": bad, "b": middle, "c": good}), ours, "hit@5")
     assert (turned.tau, turned.real, turned.same, turned.wrong) == (-1.0, 3, 0, 3)
-    assert found.low > 0.9
-    assert turned.high < -0.9
+    assert found.correlation > 0.5 > -0.5 > turned.correlation
+    assert found.worse < 0.02  # the draft picks the best one
+    assert turned.worse > 0.98  # and here the worst
+    assert found.by_lot == pytest.approx(2 / 3, abs=0.05)  # two of three are worse by more than 0.05
     with pytest.raises(ValueError, match="two configurations"):
         orders(ours[:1], ours[:1], "hit@5")
     with pytest.raises(ValueError, match="ndcg"):

@@ -370,7 +370,7 @@ def test_scores_by_hand_on_the_small_world(opened: OpenWorkspace) -> None:
     scores = side.side.scores[key]
     assert (scores["hit@1"], scores["reciprocal-rank"], scores["groundedness"]) == (1.0, 1.0, 1.0)
     assert side.side.lost[key] == ("answered",)
-    assert side.side.clusters[key] == "moorings.md"
+    assert side.side.asked[key].document == "moorings.md"
 
 
 def test_cutting_figures_by_hand(opened: OpenWorkspace) -> None:

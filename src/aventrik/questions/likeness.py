@@ -144,7 +144,10 @@ def _verdict(ours: Sequence[Question], theirs: Sequence[Question], found: Sequen
         f"that of one picked by lot {riskiest.by_lot:.0%}"
     )
     if riskiest.by_lot <= SAFE:
-        return False, f"there is nothing to decide: these configurations lie so close on the real questions that any may be taken: {told}"
+        return (
+            False,
+            f"there is nothing to decide: these configurations lie so close on the real questions that any may be taken: {told}",
+        )
     if riskiest.worse > RISKY or riskiest.worse >= riskiest.by_lot:
         return False, f"it decides nothing: {told}"
     if riskiest.worse > SAFE:

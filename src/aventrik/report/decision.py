@@ -6,7 +6,7 @@ from __future__ import annotations
 from ..results.best import Leading
 from ..results.comparing import verdict
 from ..results.comparison import Comparison
-from .figures import cost_told, number, together_told
+from .figures import cost_told, number, p_told, together_told
 from .run_names import run_sentence
 
 _APART = 0.005  # between two means that are not told as one
@@ -37,7 +37,7 @@ def decision(found: Comparison) -> list[tuple[str, str]]:
             (
                 "base",
                 f"{gap.mean:+.2f} [{gap.low:+.2f} {gap.high:+.2f}] {together_told([each])} from the baseline {run_sentence(found, base)}: "
-                f"{verdict(gap, each.p, found.less)}, p {each.p:.3f}",
+                f"{verdict(gap, each.p, found.less)}, p {p_told(each.p)}",
             )
         )
     return lines

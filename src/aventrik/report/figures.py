@@ -34,6 +34,11 @@ def cost_told(name: str, value: float) -> str:
     return f"{value:.5f}" if name == "money" else f"{value:,.0f}" if "tokens" in name else f"{seconds(value)} s"
 
 
+def p_told(p: float) -> str:
+    """A p-value; of one that is less than a thousandth no more is known."""
+    return "<0.001" if p < 0.001 else f"{p:.3f}"
+
+
 def more_told(held: LimitHeld) -> str:
     """How many questions more would decide, and about how many documents in all."""
     about = f", {held.enough_documents:,} documents in all" if held.enough_documents else ""

@@ -11,7 +11,7 @@ from ..core.measures.loss import STAGES
 from ..results.best import Leading
 from ..results.comparing import verdict
 from ..results.comparison import Comparison
-from .figures import cost_told, number, seconds
+from .figures import cost_told, number, p_told, seconds
 from .run_names import base_name, by_weight, settings_shown, settings_told, short_names, value_of
 
 _SETTINGS = 6  # settings that have a column of their own; all stand further down
@@ -142,7 +142,7 @@ def _from_base(found: Comparison, twin: int) -> list[PageCell]:
     kind = ("better" if better else "worse") if each.real else ""
     return [
         PageCell(f"{gap.mean:+.2f} {told}".strip(), gap.mean, f"figure {kind}".strip()),
-        PageCell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"), PageCell(f"{each.p:.3f}", each.p, "figure"),
+        PageCell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"), PageCell(p_told(each.p), each.p, "figure"),
     ]  # fmt: skip
 
 
@@ -174,7 +174,7 @@ def _difference(found: Comparison, gap: Any, p: float, real: bool) -> list[PageC
     return [
         PageCell(f"{gap.mean:+.2f}", gap.mean, f"figure {kind}".strip()),
         PageCell(f"{gap.low:+.2f} to {gap.high:+.2f}", gap.low, "figure"),
-        PageCell(verdict(gap, p, found.less), None), PageCell(f"{p:.3f}", p, "figure"),
+        PageCell(verdict(gap, p, found.less), None), PageCell(p_told(p), p, "figure"),
     ]  # fmt: skip
 
 
@@ -184,7 +184,7 @@ def interactions_told(found: Comparison) -> list[str]:
     return [
         f"{short.get(each.setting, each.setting)} {each.value} instead of {each.instead_of} brings {each.here:+.2f} with "
         f"{short.get(each.other, each.other)} {each.other_value}, {each.there:+.2f} with {each.other_instead_of} "
-        f"(p {each.p:.3f})"
+        f"(p {p_told(each.p)})"
         for each in real
     ]
 
@@ -208,7 +208,7 @@ def groups_table(found: Comparison) -> dict[str, Any]:
 def beaten_told(found: Comparison) -> list[str]:
     return [
         f"{each.facet} {each.label} ({each.n} questions): run {found.runs[each.place].id} is better than the best by "
-        f"{abs(each.difference.mean):.2f} (p {each.p:.3f})"
+        f"{abs(each.difference.mean):.2f} (p {p_told(each.p)})"
         for each in found.beaten
     ]
 

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from ...api.records import less_is_better, verdict
 from ...report.decision import population_told
-from ...report.figures import number, seconds, together_told
+from ...report.figures import number, p_told, seconds, together_told
 from ...report.notes import notes_of, warnings_of
 from ..screen import Screen
 
@@ -96,7 +96,7 @@ def show_differences(contrasts: list[Contrast], found: Comparison, screen: Scree
                 *([each.against] if against else []),
                 f"{each.difference.mean:+.2f}",
                 f"[{each.difference.low:+.2f} {each.difference.high:+.2f}]",
-                f"{each.p:.3f}",
+                p_told(each.p),
                 verdict(each.difference, each.p, less_is_better(each.measure, found.own))
                 + (
                     ""

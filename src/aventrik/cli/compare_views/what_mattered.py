@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from ...report.figures import number
+from ...report.figures import number, p_told
 from ...report.run_names import short_names
 from ..screen import Screen, shortened
 from ..views.bars import lines_with_differences
@@ -36,7 +36,7 @@ def show_contributions(found: Comparison, screen: Screen, every: bool = False) -
         Column("brings", [f"{each.difference.mean:+.2f}" for each in shown], right=True),
         None,
         Column("", [verdict_of(each, found.less) for each in shown]),
-        Column("p", [f"{each.p:.3f}" for each in shown], right=True, rank=2),
+        Column("p", [p_told(each.p) for each in shown], right=True, rank=2),
         Column("pairs", [str(each.pairs) for each in shown], right=True, rank=3),
     ]
     for line in lines_with_differences(columns, [each.difference for each in shown], screen.out.width):
@@ -69,7 +69,7 @@ def show_interactions(found: Comparison, screen: Screen, every: bool = False) ->
         one, other = short.get(each.setting, each.setting), short.get(each.other, each.other)
         screen.say(
             f"{one} {each.value} instead of {each.instead_of} brings {each.here:+.2f} with {other} {each.other_value}, "
-            f"{each.there:+.2f} with {other} {each.other_instead_of} (p {each.p:.3f})"
+            f"{each.there:+.2f} with {other} {each.other_instead_of} (p {p_told(each.p)})"
         )
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from ...report.figures import number
+from ...report.figures import number, p_told
 from ...report.run_names import run_sentence
 from ..screen import Screen, shortened
 from ..views.bars import lines_with_differences
@@ -31,12 +31,12 @@ def show_turned(found: Comparison, screen: Screen) -> None:
     for each in turned[:_TOLD]:
         screen.say(
             f"{_name(each.facet, each.label)} ({each.n} questions): {run_sentence(found, found.against)} is better, "
-            f"{number(each.theirs)} against {number(each.ours)} (p {each.p:.3f})"
+            f"{number(each.theirs)} against {number(each.ours)} (p {p_told(each.p)})"
         )
     for one in beaten[: max(0, _TOLD - len(turned))]:
         screen.say(
             f"{_name(one.facet, one.label)} ({one.n} questions): {run_sentence(found, one.place)} is better than the best by "
-            f"{abs(one.difference.mean):.2f} (p {one.p:.3f})"
+            f"{abs(one.difference.mean):.2f} (p {p_told(one.p)})"
         )
     more = len(turned) + len(beaten) - _TOLD
     if more > 0:

@@ -122,6 +122,8 @@ def _verdict(found: Gated, limits: str) -> Text:
     told = f"{counts['passed']} of {len(found.checks)} limits hold, {counts['failed'] or 'none'} failed"
     if counts["undecided"]:
         told += f", {counts['undecided']} undecided, which counts as {found.undecided_counts}ed"
+    if found.unable:
+        told += f", {len(found.unable)} could not have failed with so few questions, which counts as {found.unable_counts}ed"
     word, style = ("FAILED", "bold red") if found.failed else ("passed", "bold green")
     line = Text(f"gate {word}", style=style)
     return line.append(f": {told} ({limits})", style="not bold default")

@@ -143,6 +143,10 @@ def held_to_baseline(
         state == "undecided" and kind in ("share", "score") and _drop_unable(values, here, leans, drop, strict.reach)
     )
     enough = _enough(values, here, leans, drop, together) if drop > 0 else None
+    if (
+        state == "undecided" and enough is not None and enough <= n
+    ):  # neither no change nor twice the drop: near the limit
+        enough = _enough_as_seen(values, here, leans, sign * mean + drop, together)
     return LimitHeld(
         state=state,
         value=0.0 if unchanged else mean,
@@ -173,6 +177,15 @@ def _enough(values: Values, here: Draws, leans: Leaning, drop: float, together: 
     effect = float(leans.effect[0]) * design_effect(values, here.units)
     needed = max(_z(1) ** 2 * changes.variance(0.0), _z(together) ** 2 * changes.variance(2 * drop))
     return max(5, math.ceil(_KNOWN * effect * needed / drop**2))
+
+
+def _enough_as_seen(values: Values, here: Draws, leans: Leaning, away: float, together: int) -> int | None:
+    """How many questions decide if what was seen, so far from the limit, is the truth."""
+    if abs(away) <= _TINY:
+        return None
+    effect = float(leans.effect[0]) * design_effect(values, here.units)
+    reach = _z(1) if away > 0 else _z(together)
+    return max(5, math.ceil(effect * float(values.var()) * (reach / away) ** 2))
 
 
 def _documents(enough: int | None, n: int, documents: int) -> int:

@@ -19,7 +19,7 @@ from .errors_of_means import covariance_of
 from .sides import THESE, Board, Side, all_pairs, board
 
 WORSE = 0.05  # by more than which a pick counts as a wrong one
-DRAWS = 2000
+DRAWS = 1000
 _SPREADS = 9
 _CORRELATIONS = 41
 Matrix = npt.NDArray[np.float64]
@@ -135,19 +135,16 @@ def effects(
     noise[:size, :size], noise[size:, size:] = errors
     grids = [_grid(axes.T @ mean, error) for mean, error in zip(means, errors)]
     rhos = np.linspace(-0.99, 0.99, _CORRELATIONS)
-    eye = np.eye(size)
+    tied = np.kron([[0, 1], [1, 0]], np.eye(size))
     cases, logs = [], []
     for first, step in zip(*grids[0]):
         for second, other in zip(*grids[1]):
-            for rho in rhos:
-                prior = np.block(
-                    [[first**2 * eye, rho * first * second * eye], [rho * first * second * eye, second**2 * eye]]
-                )
-                whole = prior + noise + 1e-12 * np.eye(2 * size)
-                root = np.linalg.cholesky(whole)
-                scaled = np.linalg.solve(root, seen)
-                logs.append(-np.log(np.diag(root)).sum() - scaled @ scaled / 2 + np.log(step * other))
-                cases.append((first, second, rho))
+            own = np.diag(np.repeat([first**2, second**2], size)) + noise + 1e-12 * np.eye(2 * size)
+            roots = np.linalg.cholesky(own + (rhos * first * second)[:, None, None] * tied)
+            scaled = np.linalg.solve(roots, np.broadcast_to(seen[:, None], (len(rhos), 2 * size, 1)))
+            sizes = np.log(np.diagonal(roots, axis1=1, axis2=2)).sum(axis=1)
+            logs.extend((-sizes - np.sum(scaled**2, axis=(1, 2)) / 2 + np.log(step * other)).tolist())
+            cases.extend((first, second, rho) for rho in rhos.tolist())
     weights = np.exp(np.array(logs) - max(logs))
     weights /= weights.sum()
     by_rho = weights.reshape(-1, _CORRELATIONS).sum(axis=0)
@@ -159,7 +156,7 @@ def effects(
     lost = np.zeros(2)
     for case, count in zip(chosen, counts):
         first, second, rho = cases[case]
-        prior = np.block([[first**2 * eye, rho * first * second * eye], [rho * first * second * eye, second**2 * eye]])
+        prior = np.diag(np.repeat([first**2, second**2], size)) + rho * first * second * tied
         gain = np.linalg.solve(prior + noise + 1e-12 * np.eye(2 * size), prior).T
         centre, spread = (gain @ seen)[size:], (prior - gain @ prior)[size:, size:]
         values, turned = np.linalg.eigh((spread + spread.T) / 2)

@@ -28,6 +28,7 @@ _MANY = 60  # differences from which on fewer flips will do
 _BLOCK = 1 << 22  # statistics held at a time
 _ROUNDED = 1e-5  # relative error of single precision, within which values count as equal
 _FLAT = {4: 1e-6, 8: 1e-15}  # variance ÷ sum of squares that is none, by the bytes of a number
+_TINY = 1e-12
 _PSEUDO = 1.0  # questions better, and worse, that an interval of scores counts in, against rare ones not seen
 
 
@@ -61,15 +62,16 @@ def together(
     leans = leans or no_leaning(count)
     there = np.isfinite(gaps)
     kept = np.where(there, gaps, 0.0)
-    sums = kept if units is None else summed(kept, units)
+    sums = kept.copy() if units is None else summed(kept, units)
     sizes = there.astype(np.float64) if units is None else summed(there.astype(np.float64), units)
     n = np.maximum((sizes > 0).sum(axis=1), 1).astype(np.float64)
     questions = np.maximum(there.sum(axis=1), 1).astype(np.float64)
-    moved = kept.any(axis=1)
+    sums[np.abs(sums) < _TINY] = 0.0  # differences within a draw that cancel
+    moved = sums.any(axis=1)
     p, alone = np.ones(count), np.ones(count)
     low, high = np.zeros(count), np.zeros(count)
     reach = _normal(level)
-    rows = np.flatnonzero(moved)
+    rows = np.flatnonzero(moved & (n > 1))  # of one draw nothing can be told by chance
     if len(rows):
         statistic = _Statistic(sums[rows], n[rows], kind, leans.effect[rows])
         tested = _tested(statistic, leans.freedom[rows], seed, level)
@@ -87,6 +89,8 @@ def together(
         if kind == "score":  # where no question differs, as a share would
             none = np.zeros(count)
             low, high = tango_intervals(none, none, n / leans.effect, z=reach)
+        alone_of_all = moved & (n <= 1)
+        low[alone_of_all], high[alone_of_all] = (-1.0, 1.0) if kind == "score" else (0.0, 0.0)
         low[rows], high[rows] = _skewed(
             sums[rows], sizes[rows], means[rows], n[rows], reach * np.sqrt(leans.effect[rows])
         )

@@ -128,7 +128,8 @@ def main() -> None:
                 found = orders(ours, theirs, measure)
                 told = f"{found.correlation:+.2f}"
                 print(
-                    f"  draft {seed} ({len(made)} questions), {measure}: correlation {told} [{found.low:+.2f} {found.high:+.2f}], a worse pick {found.worse:.0%}; "
+                    f"  draft {seed} ({len(made)} questions), {measure}: correlation {told} [{found.low:+.2f} {found.high:+.2f}], "
+                    f"a worse pick {found.worse:.0%}; "
                     f"{found.real} real differences, {found.same} the same way, {found.wrong} the other way"
                 )
 

@@ -153,7 +153,8 @@ def believed(worlds: int) -> None:
 def two_sets(worlds: int) -> None:
     """The agreement of two test sets: whether the correlation's interval holds it, and whether a worse pick is as likely as is said."""
     print(
-        f"\n{'two sets, correlation of true means':<46}{'covers':>8}{'median':>8}{'worse pick: said':>18}{'true':>7}{'by lot':>8}{'decides: share':>16}{'wrong':>7}"
+        f"\n{'two sets, correlation of true means':<46}{'covers':>8}{'median':>8}{'worse pick: said':>18}{'true':>7}"
+        f"{'by lot':>8}{'decides: share':>16}{'wrong':>7}"
     )
     for count, ours, theirs, spread, rho in product((4, 10), (100,), (60, 200), (0.03, 0.08), (-0.5, 0.0, 0.7, 0.95)):
         lot = np.random.default_rng([count, theirs, int(spread * 100), int(100 + rho * 100)])

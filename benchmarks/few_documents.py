@@ -70,12 +70,13 @@ def main() -> None:
     parser.add_argument("folders", nargs="+", type=Path)
     options = parser.parse_args()
     print(
-        f"{'documents':<24}{'':>6}{'questions':>10}{'measure':>17}{'pairs':>7}{'these':>7}{'like':>6}{'median icc':>12}{'most':>7}{'lowest':>8}{'highest':>9}{'  gate, these / like'}"
+        f"{'documents':<24}{'':>6}{'questions':>10}{'measure':>17}{'pairs':>7}{'these':>7}{'like':>6}"
+        f"{'median icc':>12}{'most':>7}{'lowest':>8}{'highest':>9}{'  gate, these / like'}"
     )
     for folder in options.folders:
         with tempfile.TemporaryDirectory() as name:
             shutil.copytree(folder, Path(name) / "documents")
-            opened, sides = runs_of(Path(name))
+            _, sides = runs_of(Path(name))
             for measure in MEASURES:
                 scopes = [Scope(), Scope("documents like these")]
                 pairs = [all_pairs(sides, measure, 0, scope) for scope in scopes]
@@ -98,7 +99,8 @@ def main() -> None:
                 count = len(np.unique(like.draws.documents))
                 print(
                     f"{folder.name:<24}{count:>6}{len(like.keys):>10}{measure:>17}{len(pairs[0]):>7}{real[0]:>7}{real[1]:>6}"
-                    f"{np.nanmedian(icc) if freedom[0] else np.nan:>12.3f}{np.nanmax(icc) if freedom[0] else np.nan:>7.3f}{means[low]:>8.2f}{means[high]:>9.2f}"
+                    f"{np.nanmedian(icc) if freedom[0] else np.nan:>12.3f}{np.nanmax(icc) if freedom[0] else np.nan:>7.3f}"
+                    f"{means[low]:>8.2f}{means[high]:>9.2f}"
                     f"  {' / '.join(gate.state for gate in gates if gate)}", flush=True,
                 )  # fmt: skip
 

@@ -91,7 +91,8 @@ def test_shares_of_several_pairs_together_are_tested_as_means() -> None:
         _side(f"{a} {b}", [float(n < 3 + 4 * (a == "on")) for n in range(10)], a=a, b=b)
         for a in ("off", "on") for b in ("off", "on")
     ]  # fmt: skip
-    alone = contributions(sides[:1] + sides[2:3], "hit@5")
+    [alone] = contributions(sides[:1] + sides[2:3], "hit@5")
+    assert alone.difference.p == pytest.approx(0.5**4)  # four questions, all one way: McNemar's mid-p
     together = contributions(sides, "hit@5")
     assert next(each.difference.mean for each in together if each.setting == "a") == pytest.approx(0.4)
 

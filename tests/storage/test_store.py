@@ -10,6 +10,7 @@ import zlib
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest

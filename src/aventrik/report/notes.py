@@ -161,8 +161,8 @@ def _unable(found: Comparison) -> Iterator[Note]:
     if blind and len(blind) == len([each for each in found.contrasts if each.difference.known]):
         most = max(each.difference.draws for each in blind)
         yield Note(
-            f"{most} questions that do not lean on each other can show nothing among {len(found.order)} runs, however far apart they were: ask more questions, or "
-            "name fewer runs ('aventrik testsets --plan' says how many)",
+            f"{most} questions that do not lean on each other can show nothing among {len(found.order)} runs, however far apart "
+            "they were: ask more questions, or name fewer runs ('aventrik testsets --plan' says how many)",
             True,
         )
     lead = found.leading

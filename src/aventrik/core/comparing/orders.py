@@ -136,7 +136,8 @@ def effects(
     grids = [_grid(axes.T @ mean, error) for mean, error in zip(means, errors)]
     rhos = np.linspace(-0.99, 0.99, _CORRELATIONS)
     tied = np.kron([[0, 1], [1, 0]], np.eye(size))
-    cases, logs = [], []
+    cases: list[tuple[float, float, float]] = []
+    logs: list[float] = []
     for first, step in zip(*grids[0]):
         for second, other in zip(*grids[1]):
             own = np.diag(np.repeat([first**2, second**2], size)) + noise + 1e-12 * np.eye(2 * size)
@@ -144,7 +145,7 @@ def effects(
             scaled = np.linalg.solve(roots, np.broadcast_to(seen[:, None], (len(rhos), 2 * size, 1)))
             sizes = np.log(np.diagonal(roots, axis1=1, axis2=2)).sum(axis=1)
             logs.extend((-sizes - np.sum(scaled**2, axis=(1, 2)) / 2 + np.log(step * other)).tolist())
-            cases.extend((first, second, rho) for rho in rhos.tolist())
+            cases.extend((float(first), float(second), rho) for rho in rhos.tolist())
     weights = np.exp(np.array(logs) - max(logs))
     weights /= weights.sum()
     by_rho = weights.reshape(-1, _CORRELATIONS).sum(axis=0)
@@ -152,10 +153,11 @@ def effects(
     sign = -1.0 if less else 1.0
     picked = int(np.argmax(np.round(sign * means[0], 12)))
     lot = np.random.default_rng([seed, 5])
-    chosen, counts = np.unique(lot.choice(len(cases), size=DRAWS, p=weights), return_counts=True)
+    counted = np.bincount(lot.choice(len(cases), size=DRAWS, p=weights), minlength=len(cases))
     lost = np.zeros(2)
-    for case, count in zip(chosen, counts):
+    for case in np.flatnonzero(counted).tolist():
         first, second, rho = cases[case]
+        count = int(counted[case])
         prior = np.diag(np.repeat([first**2, second**2], size)) + rho * first * second * tied
         gain = np.linalg.solve(prior + noise + 1e-12 * np.eye(2 * size), prior).T
         centre, spread = (gain @ seen)[size:], (prior - gain @ prior)[size:, size:]

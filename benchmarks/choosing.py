@@ -132,7 +132,7 @@ def believed(worlds: int) -> None:
             real = np.interp(truth, grid, means)
             draws = Draws(documents=np.arange(questions) % documents) if documents else EACH
             seen = adjusted_means(values)
-            made = posterior(seen, covariance_of(values, draws), seed)
+            made = posterior(seen, covariance_of(values, draws), seed, questions)
             chance = made.chances()
             said.extend(chance)
             true.extend(truth == truth.max())

@@ -91,7 +91,7 @@ def leading(
         means = np.clip(means, *((-1.0, 0.0) if scored.less else (0.0, 1.0)))
     best = int(np.argmax(np.round(means, 12)))
     p = standing(values, some.draws, seed)
-    believed = posterior(means, covariance_of(values, some.draws), seed)
+    believed = posterior(means, covariance_of(values, some.draws), seed, some.draws.count(len(some.keys)))
     likely = {row for row in believed.likeliest() if p[row] >= ALPHA}
     group = _agreeing(places, best, likely | {best}, verdicts, scored.less)
     ordered = [row for row in np.argsort(-means, kind="stable").tolist() if row in group]

@@ -1,9 +1,10 @@
 """What is to be believed of the true means of all runs together: an empirical Bayes posterior.
 
-The runs' true means are taken as normal about a common mean, with a spread τ of which all values are weighed by how well they
-explain the means that were seen (Efron and Morris, 1975; τ half-Cauchy, half as wide as the errors are: Gelman, 2006), and the
-means seen as normal about the true ones with the covariance that the questions show; the error of all means in common is taken
-by itself. So the best one's luck of being chosen is taken off by as much as the runs are likely to be alike.
+Runs that answer nearly all questions alike have nearly the same true mean; those that differ on many may lie far apart. So the true
+means are taken as normal about a common one with a covariance that is κ times that of the errors of the means seen, as the questions show
+it (Zellner's g-prior, 1986), and all values of κ are weighed by how well they explain the means seen (empirical Bayes: Efron and Morris,
+1975; √κ half-Cauchy of scale ½: Gelman, 2006). So the best one's luck of being chosen is taken off by as much as the differences seen are
+no greater than their errors; the error of all means in common is taken by itself.
 """
 
 from __future__ import annotations
@@ -18,7 +19,10 @@ Values = npt.NDArray[np.float64]
 
 DRAWS = 4000
 HELD = 0.97  # chance with which the likeliest hold the best one: 95 %, and a margin for what the prior does not know
-_SPREADS = 40  # values of τ
+_SPREADS = 80  # values of √κ
+_SCALE = 0.5
+_LEAST = 1e-6  # part of the greatest variance below which a direction is none
+_QUESTIONS = 8  # draws that tell of the errors in one direction
 _TIE = 1e-9
 
 
@@ -52,48 +56,36 @@ class Posterior:
 
 
 def posterior(
-    means: Values, covariance: Values, seed: int = 0, freedom: float = np.inf, count: int = DRAWS
+    means: Values, covariance: Values, seed: int = 0, questions: int | None = None, count: int = DRAWS
 ) -> Posterior:
-    """The posterior of true means, from those seen (shape (runs,)) and the covariance of their errors; `freedom`: the degrees
-    of freedom with which that is known, for tails of Student's t. One run, or equal ones, keep their means."""
+    """The posterior of true means, from those seen (shape (runs,)) and the covariance of their errors, as `questions` draws show it.
+    One run, or equal ones, keep their means."""
     runs = len(means)
     lot = np.random.default_rng([seed, 7])
-    wide = np.ones((count, 1)) if np.isinf(freedom) else np.sqrt(freedom / lot.chisquare(freedom, (count, 1)))
     centring = np.eye(runs) - 1 / runs
     inside = centring @ covariance @ centring
     values, axes = np.linalg.eigh((inside + inside.T) / 2)
-    axes, values = (
-        axes[:, 1:] if runs > 1 else axes[:, :0],
-        np.maximum(values[1:], 0.0),
-    )  # the first one is that of the mean
-    ones = np.full(runs, 1 / np.sqrt(runs))
-    axes = axes - ones[:, None] * (ones @ axes)
-    seen = axes.T @ means
-    grand = float(means.mean())
+    values = np.maximum(values, 0.0)
+    seen = axes.T @ (means - means.mean())
+    share = _shares(seen, values, questions)
     alone = float(np.full(runs, 1 / runs) @ covariance @ np.full(runs, 1 / runs))
-    spreads, weights = _spreads(seen, values, runs)
-    picked = lot.choice(len(spreads), size=count, p=weights)
-    found = np.empty((count, runs))
-    for place in np.unique(picked):
-        rows = np.flatnonzero(picked == place)
-        whole = values + spreads[place] ** 2
-        share = np.where(whole > 0, spreads[place] ** 2 / np.where(whole > 0, whole, 1.0), 1.0)
-        noise = lot.normal(size=(len(rows), len(values)))
-        inner = share * seen + noise * np.sqrt(share * values) * wide[rows]
-        middle = grand + np.sqrt(alone) * lot.normal(size=len(rows)) * wide[rows, 0]
-        found[rows] = middle[:, None] + inner @ axes.T
-    return Posterior(found)
+    drawn = lot.choice(share[0], size=(count, 1), p=share[1])
+    inner = drawn * seen + np.sqrt(drawn * values) * lot.normal(size=(count, runs))
+    middle = float(means.mean()) + np.sqrt(alone) * lot.normal(size=(count, 1))
+    return Posterior(middle + inner @ axes.T)
 
 
-def _spreads(seen: Values, values: Values, runs: int) -> tuple[Values, Values]:
-    """Values of τ and how likely each is."""
-    if runs < 2:
-        return np.zeros(1), np.ones(1)
-    largest = 3 * float(np.sqrt(np.mean(seen**2) + values.mean())) + 1e-9
-    spreads = np.linspace(0.0, 1.0, _SPREADS) ** 2 * largest
-    steps = np.gradient(spreads)
-    whole = values[None, :] + spreads[:, None] ** 2 + 1e-18
-    usual = 0.5 * float(np.sqrt(values.mean())) + 1e-9
-    log = -0.5 * np.sum(np.log(whole) + seen**2 / whole, axis=1) - np.log(1 + (spreads / usual) ** 2)
-    weights = np.exp(log - log.max()) * steps
-    return spreads, weights / weights.sum()
+def _shares(seen: Values, values: Values, questions: int | None) -> tuple[Values, Values]:
+    """Shares κ ÷ (1 + κ) of what was seen that may be true, and how likely each is: by the directions in which runs differ most, as
+    many as so many questions can tell the errors of."""
+    order = np.argsort(-values)
+    told = order[values[order] > _LEAST * values.max(initial=0.0)]
+    told = told[: max(2, questions // _QUESTIONS)] if questions is not None else told
+    if not len(told) or values.max(initial=0.0) <= 0:
+        return np.ones(1), np.ones(1)
+    size = float(np.sum(seen[told] ** 2 / values[told]))
+    roots = np.linspace(0.0, 1.0, _SPREADS) ** 2 * 3 * np.sqrt(size / len(told) + 1)
+    kappa = roots**2
+    log = -0.5 * len(told) * np.log1p(kappa) - 0.5 * size / (1 + kappa) - np.log1p((roots / _SCALE) ** 2)
+    weights = np.exp(log - log.max()) * np.gradient(roots)
+    return kappa / (1 + kappa), weights / weights.sum()

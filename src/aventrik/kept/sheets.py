@@ -6,7 +6,7 @@ import json
 import math
 import statistics
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain
 from typing import Any
@@ -27,7 +27,6 @@ from ..pipeline.codec import decode, encode
 from ..pipeline.judges import criterion_of, judge_of, replicate_of, stage_name
 from ..pipeline.replicates import times_of
 from ..storage.protocols import CUT, FAILED, Run, RunQuestion, Store
-from ..workspace.testsets import question_from
 from ..workspace.toml import nearest
 
 VERSION = 3  # of what is kept; raise it when what is read out of results changes
@@ -139,7 +138,7 @@ def _sheet(
             raise BadInput(f"run {run.id} ({run.name}): some of its results are gone; run it again")
         scores[question.key] = row_of(results, kept) | _spent(run, results, costs)
         lost[question.key] = kept[results["losses"]].lost if "losses" in results else ()
-        asked[question.key] = asked_of(question_from(question.body))
+        asked[question.key] = _asked_in(question.body)
         marks[question.key] = content_key([results[name] for name in sorted(results) if scores_of(name)])[:16]
         for name, found in results.items():
             if flaws.get(found, 0) & FAILED and not _joined(name, results):
@@ -209,7 +208,7 @@ def _packed(sheet: RunSheet) -> bytes:
     alike = {
         "keys": keys,
         "ids": [sheet.ids[key] for key in keys],
-        "asked": [astuple(sheet.asked[key]) for key in keys],
+        "asked": [_row_of_asked(sheet.asked[key]) for key in keys],
     }
     kinds = {lost: place for place, lost in enumerate(dict.fromkeys(sheet.lost[key] for key in keys))}
     own = {
@@ -259,19 +258,43 @@ def _asked(row: Sequence[Any]) -> Asked:
     return Asked(document, section, tuple((doc, start, end) for doc, start, end in evidence), tuple(turns))
 
 
+def _row_of_asked(asked: Asked) -> tuple[Any, ...]:
+    return asked.document, asked.section, asked.evidence, asked.turns
+
+
 def asked_of(question: Question) -> Asked:
     """What makes a question lean on others of its test set."""
     spans = [quoted for need in question.needs for quoted in need.spans]
-    first = spans[0] if spans else None
-    turns = {
-        content_key("turn", " ".join(text.split()).casefold())[:12] for text in (question.question, *question.before)
-    }
-    return Asked(
-        document=first.doc if first else "",
-        section=first.near.under if first and first.near else "",
-        evidence=tuple(dict.fromkeys((each.doc, each.start, each.end) for each in spans)),
-        turns=tuple(sorted(turns)),
+    return _made_of(
+        [(each.doc, each.start, each.end) for each in spans],
+        spans[0].near.under if spans and spans[0].near else "",
+        (question.question, *question.before),
     )
+
+
+def _asked_in(body: Mapping[str, Any]) -> Asked:
+    """The same of a question as a run keeps it."""
+    spans = [span for need in body.get("needs") or () for span in need["spans"]]
+    near = spans[0].get("near") if spans else None
+    return _made_of(
+        [(span["doc"], span.get("start", -1), span.get("end", -1)) for span in spans],
+        near[0] if near else "",
+        (body["question"], *(body.get("before") or ())),
+    )
+
+
+def _made_of(spans: Sequence[tuple[str, int, int]], section: str, turns: Iterable[str]) -> Asked:
+    return Asked(
+        document=spans[0][0] if spans else "",
+        section=section,
+        evidence=tuple(dict.fromkeys(spans)),
+        turns=tuple(sorted({_turn(text) for text in turns})),
+    )
+
+
+@lru_cache(maxsize=1 << 14)
+def _turn(text: str) -> str:
+    return content_key("turn", " ".join(text.split()).casefold())[:12]
 
 
 def _parsed(line: bytes) -> dict[str, Any]:

@@ -96,13 +96,14 @@ def grouped(values: np.ndarray, kind: str, documents: int, seed: int) -> tuple[s
     told = contrasts(sides, 0, name, seed, power=())
     found = leading(scored, range(len(values)), [], seed, told)
     group, wrong = set(found.group), 0
+    beaten = {each.place if each.difference.mean < 0 else 0 for each in told if each.real}
     for each in told:
         outside = each.difference.low > 0 or each.difference.high < 0
         wrong += outside and not each.real
         wrong += each.real and each.difference.low < 0 < each.difference.high
         worse = each.place if each.difference.mean < 0 else 0
         wrong += each.real and worse in group and worse != found.best
-        wrong += not each.real and found.best in (0, each.place) and not {0, each.place} <= group
+        wrong += not each.real and found.best in (0, each.place) and not {0, each.place} - beaten <= group
     return group, wrong
 
 

@@ -13,12 +13,13 @@ drawn anew too. Some runs are near twins of others.
 from __future__ import annotations
 
 import argparse
+import warnings
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import product
 
 import numpy as np
-from scipy import special
+from scipy import special, stats
 
 from aventrik.core.comparing.differences import paired_differences
 from aventrik.core.comparing.draws import Draws
@@ -117,6 +118,64 @@ def qualities(kind: str, runs: int, level: float, better: float) -> np.ndarray:
     return found
 
 
+def beside(options: argparse.Namespace, like: bool) -> None:
+    """False positives and power beside what others do: Holm over McNemar's mid-p or paired t tests; where documents are drawn, t tests of
+    documents' means, and a mixed model with a random mean of each document (statsmodels), both by Holm."""
+    from statsmodels.regression.mixed_linear_model import MixedLM
+
+    print(
+        f"{'kind':<8}{'documents':>10}{'icc':>6}{'runs':>6} | {'here':^15} | {'by question':^15} | "
+        f"{'documents, t':^15} | {'mixed model':^15}   (false / power)"
+    )
+    for kind, documents, icc, runs in cells(options):
+        lot = np.random.default_rng([options.seed, documents, int(icc * 100), runs, len(kind)])
+        better = min(0.25, 1.9 / np.sqrt(sum(SIZES[documents])))
+        found = {name: ([], []) for name in ("here", "question", "documents", "mixed")}
+        for seed in range(options.worlds):
+            world = drawn(lot, kind, documents, icc, qualities(kind, runs, 0.6, better), not like)
+            gaps = world.values[1:] - world.values[0]
+            none = np.abs(world.truth[1:] - world.truth[0]) < 1e-3
+            none[-1] = False
+            docs = np.unique(world.documents, return_inverse=True)[1]
+            p = {"here": together(gaps, KIND[kind], None, leaning(gaps, draws_of(world, like), world.values), seed).p}
+            if kind == "hits":
+                better_, worse = (gaps > 0).sum(axis=1), (gaps < 0).sum(axis=1)
+                few = np.minimum(better_, worse)
+                tail = stats.binom.cdf(few, better_ + worse, 0.5) - 0.5 * stats.binom.pmf(few, better_ + worse, 0.5)
+                p["question"] = holm(np.minimum(1, 2 * tail))
+            else:
+                p["question"] = holm(np.nan_to_num(stats.ttest_1samp(gaps, 0, axis=1).pvalue, nan=1.0))
+            if like and docs.max() > 0:
+                means = np.array([[row[docs == each].mean() for each in range(docs.max() + 1)] for row in gaps])
+                p["documents"] = holm(np.nan_to_num(stats.ttest_1samp(means, 0, axis=1).pvalue, nan=1.0))
+                if options.mixed:
+                    p["mixed"] = holm(np.array([fitted(MixedLM, row, docs) for row in gaps]))
+            for name, values in p.items():
+                found[name][0].append(bool((values[none] < 0.05).any()))
+                found[name][1].append(values[-1] < 0.05)
+        told = " | ".join(f"{np.mean(a):>6.3f} / {np.mean(b):<6.3f}" if a else f"{'':15}" for a, b in found.values())
+        print(f"{kind:<8}{documents:>10}{icc:>6}{runs:>6} | {told}", flush=True)
+
+
+def fitted(model: type, values: np.ndarray, documents: np.ndarray) -> float:
+    """The p-value of the mean in a mixed model."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            return float(
+                np.nan_to_num(model(values, np.ones((len(values), 1)), documents).fit(reml=True).pvalues[0], nan=1.0)
+            )
+        except (np.linalg.LinAlgError, ValueError):
+            return 1.0
+
+
+def holm(p: np.ndarray) -> np.ndarray:
+    """Holm's correction."""
+    from statsmodels.stats.multitest import multipletests
+
+    return multipletests(p, method="holm")[1]
+
+
 def shown(options: argparse.Namespace, like: bool) -> None:
     """What is printed as the least difference that a set could show, beside the one that it shows in 80 % of worlds."""
     print(
@@ -172,12 +231,16 @@ def main() -> None:
     parser.add_argument("--documents", type=several(int), default=list(SIZES))
     parser.add_argument("--icc", type=several(float), default=[0.0, 0.02, 0.1, 0.3])
     parser.add_argument("--runs", type=several(int), default=[2, 8, 40])
+    parser.add_argument("--beside", action="store_true", help="beside other tests")
+    parser.add_argument("--mixed", action="store_true", help="with --beside: a mixed model too, which is slow")
     parser.add_argument(
         "--shown", action="store_true", help="the least difference that a set could show, held against the truth"
     )
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     like = options.population == "like"
+    if options.beside:
+        return beside(options, like)
     if options.shown:
         return shown(options, like)
     print(f"{'kind':<13}{'documents':>10}{'icc':>6}{'runs':>6}{'covers':>8}{'false':>8}{'power':>8}{'by question':>13}")

@@ -126,17 +126,15 @@ def leading(
 def _agreeing(places: Sequence[int], best: int, group: set[int], verdicts: Sequence[Contrast], less: bool) -> set[int]:
     """The group with what the verdicts say of runs, by row."""
     row = {place: number for number, place in enumerate(places)}
+    pairs = [(each, row.get(each.place), row.get(each.against_place)) for each in verdicts]
     found = set(group)
-    for each in verdicts:
-        one, other = row.get(each.place), row.get(each.against_place)
-        if one is None or other is None:
-            continue
-        if each.real:
-            worse = one if (each.difference.mean < 0) != less else other
-            if worse != best:
-                found.discard(worse)
-        elif best in (one, other):
+    for each, one, other in pairs:
+        if one is not None and other is not None and not each.real and best in (one, other):
             found |= {one, other}
+    for each, one, other in pairs:
+        if one is not None and other is not None and each.real:
+            worse = one if (each.difference.mean < 0) != less else other
+            found -= {worse} - {best}
     return found
 
 

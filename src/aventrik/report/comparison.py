@@ -84,9 +84,13 @@ def _title(found: Comparison) -> str:
 
 
 def _overview(figure: Figure, found: Comparison, crossed: Crossed | None) -> None:
-    right = [lambda axes: _lost(axes, found, _side_by_side(found))]
+    right: list[Callable[[Axes], None]] = []
     if found.leading and found.leading.fronts:
-        right.insert(0, lambda axes: _cost(axes, found))
+        right.append(lambda axes: _cost(axes, found))
+    if any(sum(losses(found.sides[place]).values()) for place in _side_by_side(found)):
+        right.append(lambda axes: _lost(axes, found, _side_by_side(found)))
+    if not right:
+        right.append(lambda axes: _spread(axes, found))
     grid = figure.add_gridspec(
         len(right), 2, width_ratios=(1.0, 1.0), left=0.2, right=0.98, top=0.86, bottom=0.13, wspace=0.36, hspace=0.5
     )

@@ -39,6 +39,11 @@ def p_told(p: float) -> str:
     return "<0.001" if p < 0.001 else f"{p:.3f}"
 
 
+def share_told(share: float) -> str:
+    """A share in per cent, which is 100 % only where nothing is missing."""
+    return ">99%" if 0.995 <= share < 1 else f"{share:.0%}"
+
+
 def more_told(held: LimitHeld) -> str:
     """How many questions more would decide, and about how many documents in all."""
     about = f", {held.enough_documents:,} documents in all" if held.enough_documents else ""

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from ...api.records import LEAST, STOP_WORDS, VERDICT, WORD, labels_for, stem
 from ...core.visible import visible
-from ...report.figures import kappa_told, number
+from ...report.figures import kappa_told, number, share_told
 from ..screen import Screen, shortened
 from .session import Choice, NoActs
 
@@ -123,7 +123,9 @@ def show_agreement(result: JudgeAgreement, screen: Screen, width: float | None =
 
 
 def _agreement(screen: Screen, found: RaterAgreement, untold: Untold, things: str) -> None:
-    screen.say(f"the same {found.raw:.0%} [{found.low:.0%} {found.high:.0%}], kappa {kappa_told(found)}", style="bold")
+    screen.say(
+        f"the same {share_told(found.raw)} [{found.low:.0%} {found.high:.0%}], kappa {kappa_told(found)}", style="bold"
+    )
     screen.say("weighted so that the sample stands for the whole run; 95 % intervals", style="dim")
     if untold:
         said = ", ".join(f"{name} of {count}" for name, count in sorted(untold.items()))
@@ -138,12 +140,14 @@ def _agreement(screen: Screen, found: RaterAgreement, untold: Untold, things: st
         [[name, *(str(count or "·") for count in row)] for name, row in zip(names, found.confusion)],
         right=range(1, len(names) + 1),
     )
-    told = ", ".join(f"{name} {share:.0%} of {n}" for name, n, share in found.by_class)
+    told = ", ".join(f"{name} {share_told(share)} of {n}" for name, n, share in found.by_class)
     screen.say(f"of what people call each, the judge has alike: {told}")
     groups = [row for row in found.by_group if row[1] > 1]
     if len(groups) > 1:
         worst = sorted(groups, key=lambda row: (row[2], -row[1]))[:6]
-        screen.say("by topic, lowest first: " + ", ".join(f"{name} {share:.0%} of {n}" for name, n, share in worst))
+        screen.say(
+            "by topic, lowest first: " + ", ".join(f"{name} {share_told(share)} of {n}" for name, n, share in worst)
+        )
     if len(found.by_person) > 1:
         told = ", ".join(f"{who} {raw:.0%} [{low:.0%} {high:.0%}] of {n}" for who, n, raw, low, high in found.by_person)
         screen.say(f"by person: {told}")

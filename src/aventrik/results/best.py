@@ -86,7 +86,7 @@ def leading(
         return None
     some = scored.of(asked)
     values: Values = (-1.0 if scored.less else 1.0) * some.values[list(places)]
-    means = adjusted_means(values)
+    means = np.round(adjusted_means(values), 7)
     if scored.kind in ("share", "score"):
         means = np.clip(means, *((-1.0, 0.0) if scored.less else (0.0, 1.0)))
     best = int(np.argmax(np.round(means, 12)))
@@ -113,7 +113,7 @@ def leading(
         group=[places[row] for row in ordered],
         p=dict(zip(places, p.tolist())),
         chance=dict(zip(places, believed.chances().tolist())),
-        winner=Winner(sign * float(means[best]), sign * expected, *ends),
+        winner=Winner(sign * float(means[best]) + 0.0, sign * expected + 0.0, *(end + 0.0 for end in ends)),
         n=len(some.keys),
         cheapest=cheapest,
         loss=None if cheapest is None else believed.loss(list(places).index(cheapest)),

@@ -28,9 +28,11 @@ _TIE = 1e-9
 
 @dataclass(frozen=True, eq=False)
 class Posterior:
-    """Draws of the runs' true means, shape (draws, runs), more is better."""
+    """Draws of the runs' true means, shape (draws, runs), more is better, and of each run's alone: a run whose own error is small is
+    known better than what all have in common."""
 
     draws: Values
+    single: Values
 
     def chances(self) -> Values:
         """Each run's chance of being the best; equal ones share it."""
@@ -46,8 +48,8 @@ class Posterior:
 
     def mean(self, run: int, level: float = 0.95) -> tuple[float, float, float]:
         """A run's expected mean, and between what it lies with 95 %."""
-        low, high = np.quantile(self.draws[:, run], [(1 - level) / 2, (1 + level) / 2])
-        return float(self.draws[:, run].mean()), float(low), float(high)
+        low, high = np.quantile(self.single[:, run], [(1 - level) / 2, (1 + level) / 2])
+        return float(self.single[:, run].mean()), float(low), float(high)
 
     def loss(self, run: int, among: Sequence[int] | None = None) -> float:
         """By how much the best one is expected to be better than this run: 0 or more."""
@@ -71,8 +73,12 @@ def posterior(
     alone = float(np.full(runs, 1 / runs) @ covariance @ np.full(runs, 1 / runs))
     drawn = lot.choice(share[0], size=(count, 1), p=share[1])
     inner = drawn * seen + np.sqrt(drawn * values) * lot.normal(size=(count, runs))
-    middle = float(means.mean()) + np.sqrt(alone) * lot.normal(size=(count, 1))
-    return Posterior(middle + inner @ axes.T)
+    grand = float(means.mean())
+    errors = np.sqrt(
+        drawn * np.diag(covariance) + (1 - drawn) * alone
+    )  # a run's own, as far as it is not drawn to the others
+    single = grand + drawn * (means - grand) + errors * lot.normal(size=(count, 1))
+    return Posterior(grand + np.sqrt(alone) * lot.normal(size=(count, 1)) + inner @ axes.T, single)
 
 
 def _shares(seen: Values, values: Values, questions: int | None) -> tuple[Values, Values]:

@@ -291,7 +291,7 @@ def test_constant_scores_and_equal_runs_prove_nothing(empty: Program) -> None:
     assert "not shown: each of the 3 may be the best" in " ".join(shown.split())
     found = empty.json("compare")
     assert [run["may_be_best"] for run in found["runs"]] == pytest.approx([1.0, 1.0, 1.0], abs=1e-3)
-    assert found["best"]["winner"]["taken"] == pytest.approx(0, abs=1e-6)
+    assert found["best"]["winner"]["taken"] < 0.01
     assert all(each["difference"]["same"] for each in found["differences"])
     for panel in ("overview", "intervals", "spread", "lost"):
         empty("compare", "--picture", str(empty.folder / f"{panel}.png"), "--draw", panel)

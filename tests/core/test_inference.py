@@ -267,6 +267,9 @@ def test_the_posterior_of_runs_far_apart_is_what_was_seen() -> None:
     assert made.loss(1) == pytest.approx(0.4, abs=2e-3)
     assert made.loss(2) == 0.0
     assert made.likeliest() == [2]
+    odd = posterior(np.zeros(2), np.array([[0.0, -1e-19], [-1e-19, 0.0]]))  # as rounding may leave it
+    assert odd.mean(0) == (0.0, 0.0, 0.0)
+    assert odd.chances().tolist() == [0.5, 0.5]
     noisy = posterior(means, np.diag([1e-8, 0.01, 1e-8]))
     low, high = noisy.mean(2)[1:]
     assert high - low < 0.05  # known well by itself, though the mean of all is not

@@ -91,7 +91,10 @@ def leading(
         means = np.clip(means, *((-1.0, 0.0) if scored.less else (0.0, 1.0)))
     best = int(np.argmax(np.round(means, 12)))
     p = standing(values, some.draws, seed)
-    believed = posterior(means, covariance_of(values, some.draws), seed, some.draws.count(len(some.keys)))
+    errors = covariance_of(values, some.draws)
+    if scored.kind in ("share", "score"):  # of each run half a question might have come out otherwise, where none did
+        errors = errors + np.diag(0.25 / np.isfinite(values).sum(axis=1) ** 2)
+    believed = posterior(means, errors, seed, some.draws.count(len(some.keys)))
     likely = {row for row in believed.likeliest() if p[row] >= ALPHA}
     group = _agreeing(places, best, likely | {best}, verdicts, scored.less)
     ordered = [row for row in np.argsort(-means, kind="stable").tolist() if row in group]

@@ -70,13 +70,12 @@ def posterior(
     values = np.maximum(values, 0.0)
     seen = axes.T @ (means - means.mean())
     share = _shares(seen, values, questions)
-    alone = float(np.full(runs, 1 / runs) @ covariance @ np.full(runs, 1 / runs))
+    alone = max(0.0, float(covariance.mean()))
     drawn = lot.choice(share[0], size=(count, 1), p=share[1])
     inner = drawn * seen + np.sqrt(drawn * values) * lot.normal(size=(count, runs))
     grand = float(means.mean())
-    errors = np.sqrt(
-        drawn * np.diag(covariance) + (1 - drawn) * alone
-    )  # a run's own, as far as it is not drawn to the others
+    own = np.maximum(np.diag(covariance), 0.0)
+    errors = np.sqrt(drawn * own + (1 - drawn) * alone)  # a run's own, as far as it is not drawn to the others
     single = grand + drawn * (means - grand) + errors * lot.normal(size=(count, 1))
     return Posterior(grand + np.sqrt(alone) * lot.normal(size=(count, 1)) + inner @ axes.T, single)
 

@@ -34,8 +34,8 @@ def judge(
     places = spoken(answers, asked)
     taken = {place: each.claims for place, each in enumerate(first) if each.verdicts}
     claims = claims_of(questions, answers, places, asked, taken)
-    verdicts = verdicts_on(claims, contexts, asked)
-    right = supported_claims(claims, references, asked)
+    verdicts = verdicts_on(questions, claims, contexts, asked)
+    right = supported_claims(questions, claims, references, asked)
     stated = stated_facts(questions, answers, places, references, asked)
     relevance = relevances(questions, answers, places, asked)
     return [

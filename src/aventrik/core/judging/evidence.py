@@ -13,18 +13,35 @@ from .verdicts import Judge, Verdict
 
 
 def verdicts_on(
-    claims: Sequence[tuple[int, Claim]], contexts: Sequence[Sequence[Served] | None], judge: Judge
+    questions: Sequence[str],
+    claims: Sequence[tuple[int, Claim]],
+    contexts: Sequence[Sequence[Served] | None],
+    judge: Judge,
 ) -> dict[int, list[Verdict]]:
     """By the place of an answer the verdicts on its claims, none where its context is not known (None) or the judge gave
     no reply."""
     shown = {place: [item.fields for item in context] for place, context in enumerate(contexts) if context is not None}
     facing = [(place, claim) for place, claim in claims if place in shown]
-    replies = judge.ask([(p, Task("verdict", {"claim": claim["text"], "context": shown[p]})) for p, claim in facing])
+    beside = whole_answers(claims)
+    replies = judge.ask([(p, verdict_task(questions[p], claim, beside[p], shown[p])) for p, claim in facing])
     found: dict[int, list[Verdict]] = defaultdict(list)
     for (place, claim), reply in zip(facing, replies):
         if reply:
             found[place].append(_verdict(claim, reply))
     return found
+
+
+def whole_answers(claims: Sequence[tuple[int, Claim]]) -> dict[int, str]:
+    """By the place of an answer all that it claims."""
+    found: dict[int, list[str]] = defaultdict(list)
+    for place, claim in claims:
+        found[place].append(str(claim["text"]))
+    return {place: " ".join(texts) for place, texts in found.items()}
+
+
+def verdict_task(question: str, claim: Claim, answer: str, context: Sequence[dict[str, Any]]) -> Task:
+    """What a judge is asked of one claim: it belongs to its question, and stands in its answer."""
+    return Task("verdict", {"question": question, "answer": answer, "claim": claim["text"], "context": context})
 
 
 def _verdict(claim: Claim, reply: dict[str, Any]) -> Verdict:

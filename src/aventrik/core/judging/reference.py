@@ -8,17 +8,19 @@ from collections.abc import Sequence
 from ..answering import Answer
 from ..protocols import Task
 from .claims import Claim
+from .evidence import verdict_task, whole_answers
 from .verdicts import Judge, Reference
 
 
 def supported_claims(
-    claims: Sequence[tuple[int, Claim]], references: Sequence[Reference], judge: Judge
+    questions: Sequence[str], claims: Sequence[tuple[int, Claim]], references: Sequence[Reference], judge: Judge
 ) -> dict[int, list[bool]]:
     """By the place of an answer whether the reference answer or its evidence supports each of its claims, none where there
     is no such text."""
+    beside = whole_answers(claims)
     known = [(place, claim) for place, claim in claims if references[place].texts]
     replies = judge.ask(
-        [(p, Task("verdict", {"claim": claim["text"], "context": references[p].context})) for p, claim in known]
+        [(p, verdict_task(questions[p], claim, beside[p], references[p].context)) for p, claim in known]
     )
     found: dict[int, list[bool]] = defaultdict(list)
     for (place, _), reply in zip(known, replies):

@@ -145,7 +145,7 @@ def read(text: str) -> ReadQuestion:
             continue
         if before is not None and before.lower in ("how", "hows") and word.lower in _AFTER_HOW:
             continue
-        about.setdefault(word.term, NamedThing(word.lower, _standing(word), word.name and named, word.figure))
+        about.setdefault(word.term, NamedThing(word.lower, standing_for(word), word.name and named, word.figure))
     form = next((value for kind, value in WANTED if kind.search(text)), None)
     defines = bool(_DEFINES.search(text)) and len(about) <= 4
     focus = next((found["focus"].split()[-1] for kind in _FOCUS if (found := kind.search(text))), "").lower()
@@ -159,7 +159,7 @@ def dates_of(text: str) -> frozenset[tuple[str, str]]:
     return frozenset(_DATE.findall(in_one_notation(text)))
 
 
-def _standing(word: Word) -> dict[str, float]:
+def standing_for(word: Word) -> dict[str, float]:
     """The terms that may stand for a word: itself, 1; its synonyms, less."""
     found = {word.term: 1.0, stem(word.lower): 1.0}
     if word.figure:

@@ -117,7 +117,7 @@ def words_of(text: str) -> tuple[Word, ...]:
             )
             place += taken - 1
         else:
-            named = not first and _is_name(piece)
+            named = _is_name(piece) if not first else not piece[1:].islower() and len(piece) > 1 and _is_name(piece)
             found.extend(
                 Word(
                     text=piece,

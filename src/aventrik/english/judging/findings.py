@@ -11,11 +11,13 @@ from itertools import pairwise
 from ...core.wording.figures import MONTHS, within
 from ...core.wording.words import OPENING, PRONOUNS, Word
 from .aligning import Alignment
+from .amounts import bears_out
 from .evidence import ContextPlace
-from .operators import BOLD, CONDITIONS, HEDGES, NARROW, STRONG, WEAK, is_condition, is_negation, is_wide, opposite
+from .operators import BOLD, CONDITIONS, HEDGES, NARROW, RECKONING, STRONG, WEAK, is_condition, is_negation, is_wide, opposite
 from .units import is_unit, same_amount
 
-CONTRADICTED, NOT_FOUND = "contradicted", "not found"
+CONTRADICTED, NOT_FOUND, TOO_FAR = "contradicted", "not found", "too far to tell"
+REASONED = "follows"  # no verdict: what looks like a fault is borne out by reckoning, and lowers how sure the verdict is
 SURE, LITTLE = 0.65, 0.3  # score of an alignment, or share of its words in runs, from which small things tell
 _ENOUGH = 0.9  # weight of what is left over from which something is missing
 _PREPOSITIONS = frozenset(
@@ -31,6 +33,7 @@ class Objection:
     verdict: str
     sure: float
     reason: str
+    gap: bool = False  # words that the sentence does not have, and that may stand elsewhere
 
 
 @dataclass(frozen=True)
@@ -100,12 +103,27 @@ def figures(pairing: Pairing) -> Iterator[Objection]:
         if not word.figure or same_elsewhere(claim, i, theirs) or _in_range(word.figure, theirs):
             continue
         rivals = [other for j, other in enumerate(theirs) if other.figure and j not in paired]
-        if word.figure in place.around and not rivals:
-            continue
-        if rivals:
+        reckons = _reckons(claim)
+        if bears_out(_around(claim, i), word.figure, " ".join(place.texts)):
+            if reckons or (rivals and _unit_at(claim, i) not in {_unit_at(theirs, j) for j, o in enumerate(theirs) if o.figure}):
+                yield Objection(REASONED, 0.0, f"{word.text} follows from the figures that stand there")
+            else:
+                yield Objection(TOO_FAR, 0.5, f"{word.text} may follow from the figures that stand there")
+        elif reckons and not _reckons(theirs):
+            yield Objection(TOO_FAR, 0.5, f"{word.text} would have to be reckoned from what stands there")
+        elif rivals:
             yield Objection(CONTRADICTED, 0.95, f"it says {word.text}, the sentence says {rivals[0].text}")
         else:
             yield Objection(NOT_FOUND, 0.9, f"the figure {word.text} does not stand there")
+
+
+def _around(claim: Sequence[Word], i: int) -> str:
+    return " ".join(word.text for word in claim[max(0, i - 3) : i + 4])
+
+
+def _reckons(words: Sequence[Word]) -> bool:
+    """Whether a text tells something reckoned: a total, a difference, a rate."""
+    return any(word.lower in RECKONING for word in words)
 
 
 def same_elsewhere(claim: Sequence[Word], i: int, theirs: Sequence[Word]) -> bool:
@@ -185,23 +203,50 @@ def cells(pairing: Pairing) -> Iterator[Objection]:
 
 
 def names(pairing: Pairing) -> Iterator[Objection]:
-    """Names and identifiers that stand neither in the sentence nor around it."""
-    for i in pairing.unplaced:
-        word = pairing.claim[i]
-        if (
-            not word.name
-            or word.figure
-            or word.term in pairing.place.around
-            or _month_in_range(word.lower, pairing.theirs)
-        ):
-            continue
-        if _initials(word.text, pairing.theirs):
+    """Names and identifiers that the sentence does not have. One that stands only in the headings or in the sentences beside it
+    counts where the sentence leaves its subject open, and names nothing else in its stead."""
+    claim, theirs, place = pairing.claim, pairing.theirs, pairing.place
+    placed = {**pairing.found.pairs, **pairing.found.moved}
+    home = Counter(theirs[j].sentence for i, j in placed.items() if claim[i].content and not claim[i].name)
+    own = home.most_common(1)[0][0] if home else 0
+    strange = [i for i, j in placed.items() if claim[i].name and theirs[j].sentence != own]
+    taken = {j for i, j in placed.items() if i not in strange}
+    rivals = [
+        other for j, other in enumerate(theirs)
+        if j not in taken and other.sentence == own and not other.figure and other.content and not other.light
+        and (other.name or (other.text[:1].isupper() and (j == 0 or theirs[j - 1].sentence != own)))
+    ]  # fmt: skip
+    for i in sorted([*pairing.unplaced, *strange]):
+        word = claim[i]
+        if not word.name or word.figure or _month_in_range(word.lower, theirs) or _initials(word.text, theirs):
             continue
         rival = _in_its_slot(pairing, i)
         if rival and rival.name:
             yield Objection(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
-        else:
+        elif word.term not in place.around and i not in strange:
             yield Objection(NOT_FOUND, 0.9, f"the name {word.text} does not stand there")
+        elif rivals and not _opens_with_pronoun(theirs, own):
+            yield Objection(CONTRADICTED, 0.85, f"it says {word.text}, the sentence speaks of {rivals[0].text}")
+        elif not _leaves_open(pairing, i, own):
+            yield Objection(NOT_FOUND, 0.8, f"{word.text} stands beside the sentence, not in it")
+
+
+def _opens_with_pronoun(words: Sequence[Word], sentence: int) -> bool:
+    """Whether one of the first words of a sentence points to what was named before."""
+    first = [word.lower for word in words if word.sentence == sentence][:4]
+    return bool(first) and (first[0] in PRONOUNS or any(word in PRONOUNS - {"that", "which", "there", "such"} for word in first))
+
+
+def _leaves_open(pairing: Pairing, i: int, own: int) -> bool:
+    """Whether a sentence leaves room for a name that stands beside it: it points back with a pronoun, is a row or a fragment,
+    or has nothing of its own where the claim has the name."""
+    theirs, pairs = pairing.theirs, pairing.found.pairs
+    if pairing.place.row or _opens_with_pronoun(theirs, own):
+        return True
+    taken = {*pairs.values(), *pairing.found.moved.values()}
+    before = max((pairs[k] for k in pairs if k < i), default=-1)
+    behind = min((pairs[k] for k in pairs if k > i), default=len(theirs))
+    return not any(theirs[j].content and not theirs[j].light for j in range(before + 1, behind) if j not in taken)
 
 
 def _in_its_slot(pairing: Pairing, i: int) -> Word | None:
@@ -436,4 +481,4 @@ def left_over(pairing: Pairing) -> Iterator[Objection]:
             total += 0.8 if word.term in place.whole else 1.0
         lost.append(word.text)
     if total >= _ENOUGH:
-        yield Objection(NOT_FOUND, min(0.95, 0.6 + 0.15 * total), f"not there: {', '.join(lost[:4])}")
+        yield Objection(NOT_FOUND, min(0.95, 0.6 + 0.15 * total), f"not there: {', '.join(lost[:4])}", gap=True)

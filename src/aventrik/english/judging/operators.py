@@ -26,6 +26,10 @@ STRONG = frozenset("must shall always required requires require mandatory need n
 WEAK = frozenset(
     "may might could can should ought optional optionally usually recommended allowed permitted sometimes".split()
 )
+RECKONING = frozenset(
+    "total altogether together sum difference twice double triple half average combined times saves longer shorter later earlier percent "
+    "share quarter third yearly monthly weekly daily hourly annually per".split()
+)
 _CONDITIONS = (
     "if when whenever once where while provided assuming given", "unless except excluding", "until till", "before prior", "after",
     "because since as", "although though", "without",

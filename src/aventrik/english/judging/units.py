@@ -31,6 +31,18 @@ def same_amount(figure: str, unit: str, other: str, other_unit: str) -> bool:
     return False
 
 
+_DIMENSIONS = ("length", "weight", "volume", "time", "months", "bytes")
+
+
+def base_amount(value: float, unit: str) -> tuple[float, str] | None:
+    """A value in the base unit of what it measures, and what that is: (1.2, 'km') → (1200000.0, 'length'); None for no unit."""
+    plain = _plain(unit)
+    for name, group in zip(_DIMENSIONS, _GROUPS):
+        if plain in group:
+            return value * group[plain], name
+    return None
+
+
 def is_unit(word: str) -> bool:
     """Whether a lower-cased word is a unit that is known here."""
     return any(_plain(word) in group for group in _GROUPS)

@@ -1,0 +1,189 @@
+"""A claim that is no sentence by itself, '£12.' or 'only at Oxmere', read with its question: whether the values that it gives stand
+with what the question asks about."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ...core.wording.asking import NamedThing, read, standing_for
+from ...core.wording.words import OPENING, Word
+from ..grammar import AUXILIARIES
+from .aligning import same
+from .amounts import bears_out
+from .evidence import ContextPlace
+from .operators import NARROW, is_negation
+from .units import is_unit
+
+_LONGEST = 24  # words of a fragment
+_FINITE = AUXILIARIES | frozenset("has have had do does did be been cannot am could would might".split())
+_LINKED = 0.3  # of what a question names, that a place has, from which it speaks of that
+_BESIDE, _ABOVE, _INSIDE = 0.6, 0.6, 0.25  # what a word of the question counts in the sentence beside, above, in the item
+_FURTHER = 0.3  # by how much a rival place has to be nearer to the question
+_MISSING = 0.34  # of the plain words, that may stand in other words
+_PLACES = 4  # on which one fragment may rest
+
+
+@dataclass(frozen=True)
+class Reading:
+    """`verdict`, how sure, why, and the places that decide."""
+
+    verdict: str
+    sure: float
+    reason: str
+    places: tuple[ContextPlace, ...] = ()
+    gap: bool = False  # nothing stands against it but words that its place does not have
+
+
+def is_fragment(claim: Sequence[Word]) -> bool:
+    """Whether a claim has no verb of its own that is seen to be one: what it says rests on its question."""
+    if len(claim) > _LONGEST:
+        return False
+    main = []
+    for word in claim:  # what stands in a dependent clause is no verb of the claim
+        if word.lower in OPENING and main:
+            break
+        main.append(word)
+    return not any(word.lower in _FINITE for word in main) and not _has_subject(main)
+
+
+def _has_subject(words: Sequence[Word]) -> bool:
+    """Whether a noun phrase with its article is followed by a verb in -s: 'the keeper opens'."""
+    for at, word in enumerate(words[:6]):
+        if at and word.lower.endswith("s") and not word.lower.endswith(("ss", "us")) and word.content and not word.figure:
+            behind = words[at + 1] if at + 1 < len(words) else None
+            opened = words[0].lower in ("the", "a", "an", "each", "every", "it", "he", "she") or words[0].text[:1].isupper()
+            if opened and behind is not None and behind.lower in ("the", "a", "an", "its", "their", "it", "them", "to"):
+                return True
+    return False
+
+
+def read_fragment(claim: Sequence[Word], question: str, places: Sequence[ContextPlace]) -> Reading | None:
+    """What the places say of a fragment as an answer to its question; None where they do not speak of the question's matter, or
+    the fragment gives no value.
+
+    *Supported*: each figure, with its unit, each name and nearly all other words stand in a few places that speak of what is asked
+    about. *Contradicted*: another value of the kind stands nearer to the question. *Not found*: a figure or name stands nowhere.
+    """
+    asked = read(question)
+    singles = [place for place in places if not place.second] or list(places)
+    near = {place: _link(asked.about, place) for place in singles}
+    best = max(near.values(), default=0.0)
+    if not claim or not singles:
+        return None
+    known = {term for thing in asked.about for term in thing.terms}
+    wanted = [at for at, word in enumerate(claim) if word.content and not word.light and (word.term not in known or word.figure)]
+    values = [at for at in wanted if claim[at].figure or claim[at].name or is_unit(claim[at].lower)]
+    if not wanted or best < _LINKED:
+        return None
+    order = sorted(singles, key=lambda place: (-near[place], place.length))
+    used: list[ContextPlace] = []
+    lost: list[int] = []
+    for at in wanted:
+        holder = next((place for place in used if _holds(place, claim, at)), None) or next(
+            (place for place in order if near[place] > 0 and _holds(place, claim, at)), None
+        )
+        if holder is None:
+            lost.append(at)
+        elif holder not in used:
+            used.append(holder)
+    exact = [at for at in lost if claim[at].figure and not _follows(claim, at, order[:3])]
+    if exact:
+        word = claim[exact[0]]
+        rival = _rival(claim, exact[0], order[0])
+        if rival is not None:
+            return Reading("contradicted", 0.85, f"it says {word.text}, the place says {rival.text}", (order[0],))
+        return Reading("not found", 0.8, f"the figure {word.text} does not stand there", (order[0],))
+    strange = [at for at in lost if claim[at].name and not claim[at].figure]
+    if strange:
+        return Reading("not found", 0.8, f"the name {claim[strange[0]].text} does not stand there", (order[0],))
+    plain = [at for at in lost if not claim[at].figure]
+    if len(plain) > _MISSING * len(wanted) or len(used) > _PLACES:
+        told = ", ".join(claim[at].text for at in plain[:4])
+        return Reading("too far to tell", 0.5, f"in other words than the places: {told}", tuple(used[:2] or order[:1]))
+    link = max((near[place] for place in used), default=best)
+    other = next((place for place in order if near[place] > link + _FURTHER and _gives_another(claim, values, place)), None)
+    if other is not None:
+        return Reading("contradicted", 0.7, "a place that is nearer to the question gives another value", (other,))
+    if any(is_negation(claim, at) for at in range(len(claim))) and not _denied(used or order[:1]):
+        return Reading("too far to tell", 0.5, "it denies something that the places do not deny", tuple(used[:2]))
+    if any(word.lower in NARROW for word in claim) and not any(w.lower in NARROW or is_negation(p.words, n) for p in used for n, w in enumerate(p.words)):
+        return Reading("not found", 0.65, "it says 'only', the place does not", tuple(used[:2]))
+    sure = min(0.93, 0.62 + 0.3 * link) - 0.1 * bool(plain) - 0.05 * (len(used) > 2)
+    return Reading("supported", sure, "what it gives stands with what the question asks about", tuple(used[:_PLACES]) or (order[0],))
+
+
+def _link(about: Sequence[NamedThing], place: ContextPlace) -> float:
+    """How much of what a question names a place has, 0 to 1; a word beside or above it counts less."""
+    whole = sum(_weight(thing) for thing in about)
+    if not whole:
+        return 1.0
+    found = 0.0
+    for thing in about:
+        here = max((how for term, how in thing.terms.items() if term in place.terms), default=0.0)
+        beside = max((how for term, how in thing.terms.items() if term in place.around), default=0.0)
+        inside = max((how for term, how in thing.terms.items() if term in place.whole), default=0.0)
+        found += _weight(thing) * max(here, _BESIDE * beside, _INSIDE * inside)
+    return found / whole
+
+
+def _weight(thing: NamedThing) -> float:
+    return thing.weight * (1.5 if thing.name or thing.figure else 1.0)
+
+
+def _holds(place: ContextPlace, claim: Sequence[Word], at: int) -> bool:
+    """Whether a place has a word of the claim: itself, one that may stand for it, a figure with the same unit."""
+    word = claim[at]
+    if not word.figure:
+        terms = standing_for(word)
+        return any(term in place.terms for term in terms) or any(same(word, other) for other in place.first if other.content)
+    for j, other in enumerate(place.first):
+        if other.figure and _same_figure(word, other) and _units_fit(claim, at, place.first, j):
+            return True
+    return False
+
+
+def _same_figure(word: Word, other: Word) -> bool:
+    ours, theirs = word.figure.lstrip("#"), other.figure.lstrip("#")
+    if ours == theirs:
+        return True
+    hour, clock = (ours, theirs) if ":" in theirs else (theirs, ours)
+    if ":" not in clock or ":" in hour:
+        return False
+    return clock.endswith(":00") and hour.isdigit() and int(clock.split(":")[0]) % 12 == int(hour) % 12
+
+
+def _units_fit(claim: Sequence[Word], at: int, theirs: Sequence[Word], j: int) -> bool:
+    ours, other = _unit(claim, at), _unit(theirs, j)
+    return not ours or not other or ours == other
+
+
+def _unit(words: Sequence[Word], at: int) -> str:
+    if words[at].unit and is_unit(words[at].unit):
+        return words[at].unit
+    behind = words[at + 1] if at + 1 < len(words) else None
+    return behind.term if behind is not None and is_unit(behind.lower) else ""
+
+
+def _follows(claim: Sequence[Word], at: int, places: Sequence[ContextPlace]) -> bool:
+    """Whether a figure follows from figures of the nearest places."""
+    own = " ".join(word.text for word in claim[max(0, at - 1) : at + 3])
+    return any(bears_out(own, claim[at].figure, " ".join(place.texts)) for place in places)
+
+
+def _rival(claim: Sequence[Word], at: int, place: ContextPlace) -> Word | None:
+    """Another figure of the place with the unit that the claim's has."""
+    unit = _unit(claim, at)
+    ours = {word.figure for word in claim}
+    return next(
+        (other for j, other in enumerate(place.first) if other.figure and other.figure not in ours and _unit(place.first, j) == unit), None
+    )
+
+
+def _gives_another(claim: Sequence[Word], values: Sequence[int], place: ContextPlace) -> bool:
+    figures = [at for at in values if claim[at].figure]
+    return bool(figures) and all(_rival(claim, at, place) is not None and not _holds(place, claim, at) for at in figures)
+
+
+def _denied(places: Sequence[ContextPlace]) -> bool:
+    return any(is_negation(place.words, at) or word.lower in NARROW or word.lower in ("off", "closed") for place in places for at, word in enumerate(place.words))

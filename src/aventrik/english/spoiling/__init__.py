@@ -1,0 +1,170 @@
+"""An answer with one fault planted in it: a wrong figure, name or date, a denial, a condition left out, parts in one another's
+roles, a detail that nothing bears out, a part left out."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
+
+from ...core.text import sentence_texts
+from ...core.text.names import names_in
+from ...core.wording.figures import MONTHS
+from ..grammar import AUXILIARIES
+from ..conditions import conditions_in
+
+_MONTH = "|".join(name.capitalize() for name in MONTHS)
+_DAYS = "Monday Tuesday Wednesday Thursday Friday Saturday Sunday".split()
+_YEAR = re.compile(r"\b(?:1[89]|20)\d\d\b")
+_DATED = re.compile(rf"\b\d{{1,2}}\s+(?:{_MONTH})\b|\b(?:{_MONTH})\s+\d{{1,2}}\b|\b(?:1[89]|20)\d\d\b")
+_FIGURE = re.compile(r"(?<![\w.,:/-])(\d{1,3}(?:,\d{3})+|\d+)(\.\d+)?(?![\w/-]|[.,:]\d)")
+_WORD_FIGURES = "two three four five six seven eight nine ten".split()
+_AUXILIARY = re.compile(rf"\b({'|'.join(sorted(AUXILIARIES))})\b(?!\s+not\b)(?=\s+[a-z])")
+_NOT = re.compile(r"\b(is|are|was|were|must|may|can|should|will|does|do|did|could|would)(?:\s+not|n['’]t)\b\s*|\bcannot\b\s*|\bnever\s+")
+_PARTICLE = re.compile(r"^(yes|no)\b", re.IGNORECASE)
+_DETAILS = (
+    "and a written permit is needed for it", "free of charge", "on weekdays only", "and a fee of £75 is due",
+    "after a delay of nine weeks", "as the inspector of the region demands",
+)  # fmt: skip
+_PAIR = (
+    re.compile(r"\b(?P<pivot>from)\s+(?P<a>[\w'’-]+(?:\s[\w'’-]+)?)\s+to\s+(?P<b>[\w'’-]+(?:\s[\w'’-]+)?)(?=\W|$)"),
+    re.compile(
+        rf"^(?P<a>(?:[Tt]he|[Aa]n?|[Ee]ach|[Ee]very)\s(?:[\w'’-]+\s){{0,2}}?[\w'’-]+|[A-Z][\w'’-]+(?:\s[A-Z][\w'’-]+)*)\s+"
+        rf"(?P<pivot>(?:{'|'.join(sorted(AUXILIARIES))})\s+(?:[\w'’-]+\s+){{0,3}}?[\w'’-]*|(?!{'|'.join(sorted(AUXILIARIES))})[a-z]+s)\s+"
+        r"(?P<b>(?:the|an?|each|every)\s(?:[\w'’-]+\s){0,2}?[\w'’-]+|[A-Z][\w'’-]+(?:\s[A-Z][\w'’-]+)*)(?=\s*(?:[.,;]|$))"
+    ),
+)  # fmt: skip
+_LIST = re.compile(r"(?P<first>[^,.;:]+),\s(?P<more>(?:[^,.;:]+,\s)*)?(?P<last>[^,.;:]+?),?\s(?:and|or)\s(?P<end>[^,.;:]+)")
+
+
+def spoilt(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Reply to the task `spoilt`: {faults: [{fault, text}]}, one for each fault that an answer gives room for.
+
+    `answer` is what is spoilt, `context` the passages that bear it out, `names` others of the collection: what is put in does not
+    stand in the answer, and a name stands in the passages where they have another.
+    """
+    answer, passages = str(fields["answer"]), "\n".join(str(item["text"]) for item in fields["context"])
+    made = []
+    for fault, plant in _PLANT.items():
+        text = next((each for each in plant(answer, passages, list(fields.get("names", ()))) if each != answer), None)
+        if text:
+            made.append({"fault": fault, "text": text})
+    return {"faults": made}
+
+
+def _figure(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    dated = [found.span() for found in _DATED.finditer(answer)]
+    for found in _FIGURE.finditer(answer):
+        if any(start <= found.start() < end for start, end in dated):
+            continue
+        value = int(found[1].replace(",", ""))
+        for other in (value * 3 + 1, value + 7, value * 2 + 3):
+            figure = f"{other:,}" if "," in found[1] else str(other)
+            if not re.search(rf"(?<!\d){re.escape(figure)}(?!\d)", passages):
+                yield answer[: found.start(1)] + figure + answer[found.end(1) :]
+                break
+    for found in re.finditer(rf"\b({'|'.join(_WORD_FIGURES)})\b", answer):
+        for step in (3, 4, 5):
+            other = _WORD_FIGURES[(_WORD_FIGURES.index(found[1]) + step) % len(_WORD_FIGURES)]
+            if not re.search(rf"\b{other}\b", passages):
+                yield answer[: found.start()] + other + answer[found.end() :]
+                break
+
+
+def _date(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    months = [name.capitalize() for name in MONTHS]
+    for row, step in ((months, 4), (_DAYS, 3)):
+        for found in re.finditer(rf"\b({'|'.join(row)})(?=\b|s\b)", answer):
+            if found[1] == "May" and not re.search(r"\d\s*$|^\s*\d", answer[: found.start()] + answer[found.end() :]):
+                continue
+            other = row[(row.index(found[1]) + step) % len(row)]
+            yield answer[: found.start()] + other + answer[found.end() :]
+    for found in _YEAR.finditer(answer):
+        yield answer[: found.start()] + str(int(found[0]) + 3) + answer[found.end() :]
+
+
+def _name(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    ours = [each for each in _names_of(answer) if each]
+    theirs = [each for each in _names_of(passages) if each not in answer]
+    for place, other in ((name, rival) for name in ours for rival in (*theirs, *names)):
+        if other not in answer and not set(other.lower().split()) & set(answer.lower().split()):
+            yield re.sub(rf"\b{re.escape(place)}\b", other, answer, count=1)
+
+
+def _names_of(text: str) -> list[str]:
+    """Names of a text in order, words that follow one another as one; months and days are none."""
+    words = [each for each in names_in(text) if each not in _DAYS and each.lower() not in MONTHS and len(each) > 2]
+    found: list[str] = []
+    for word in words:
+        if found and f"{found[-1]} {word}" in text:
+            found[-1] = f"{found[-1]} {word}"
+        else:
+            found.append(word)
+    return list(dict.fromkeys(each for each in found if each.replace(" ", "").isalpha()))
+
+
+def _negation(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    denied = _NOT.search(answer)
+    if denied:
+        kept = f"{denied[1]} " if denied[1] else "can " if denied[0].startswith("cannot") else ""
+        yield _turned(answer[: denied.start()] + kept + answer[denied.end() :])
+    found = _AUXILIARY.search(answer)
+    if found:
+        yield _turned(f"{answer[: found.end()]} not{answer[found.end() :]}")
+    if _PARTICLE.match(answer):
+        yield _turned(answer)
+
+
+def _turned(answer: str) -> str:
+    """'Yes' for 'No', where the answer begins with it."""
+    return _PARTICLE.sub(lambda found: "No" if found[0].lower() == "yes" else "Yes", answer)
+
+
+def _condition(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    sentences = sentence_texts(answer)
+    for place, sentence in enumerate(sentences):
+        for found in conditions_in(sentence):
+            yield " ".join([*sentences[:place], found.rest, *sentences[place + 1 :]])
+
+
+def _roles(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    for sentence in sentence_texts(answer):
+        for pair in _PAIR:
+            found = pair.search(sentence)
+            if not found or found["a"].lower() == found["b"].lower():
+                continue
+            first, second = found["b"], found["a"]
+            if found.start() == 0:
+                first, second = first[:1].upper() + first[1:], _inside(second)
+            turned = sentence[: found.start("a")] + first + sentence[found.end("a") : found.start("b")] + second
+            yield answer.replace(sentence, turned + sentence[found.end("b") :])
+
+
+def _inside(phrase: str) -> str:
+    """A phrase from the start of a sentence as it stands inside one: its article small, a name as it is."""
+    first, _, rest = phrase.partition(" ")
+    return f"{first.lower()} {rest}" if first in ("The", "A", "An", "Each", "Every") else phrase
+
+
+def _detail(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    start = sum(map(ord, answer)) % len(_DETAILS)
+    for detail in (*_DETAILS[start:], *_DETAILS[:start]):
+        if detail.split()[-1] not in f"{passages} {answer}":
+            stem = answer.rstrip(" .")
+            yield f"{stem}{'' if detail.startswith('and') else ','} {detail}."
+
+
+def _part(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
+    found = _LIST.search(answer)
+    if found:
+        yield answer[: found.start("last")].rstrip(" ,") + " and " + found["end"] + answer[found.end() :]
+    sentences = sentence_texts(answer)
+    if len(sentences) > 1:
+        yield " ".join(sentences[:-1])
+
+
+_PLANT: dict[str, Callable[[str, str, Sequence[str]], Iterator[str]]] = {
+    "figure": _figure, "date": _date, "name": _name, "negation": _negation, "condition": _condition, "roles": _roles, "detail": _detail,
+    "part": _part,
+}  # fmt: skip
+FAULTS = tuple(_PLANT)

@@ -42,11 +42,11 @@ class Standing:
 
 def reference_of(question: Question) -> Reference:
     """What an answer to a question is held against."""
-    quotes = [composed(quoted.quote) for need in question.needs for quoted in need.spans[:1] if quoted.quote]
+    quotes = [composed(quoted.quote) for need in question.needs for quoted in need.spans if quoted.quote]
     facts = tuple(composed(need.fact or need.spans[0].quote) for need in question.needs)
-    return Reference(
-        facts, tuple(text for text in (composed(question.answer), *quotes) if text) if question.needs else ()
-    )
+    answer = composed(question.answer)
+    texts = tuple(dict.fromkeys(text for text in (answer, *quotes) if text)) if question.needs else ()
+    return Reference(facts, texts, answer if question.needs else "")
 
 
 def sources_of(question: Question, standing: Callable[[str], str]) -> dict[str, Any]:

@@ -43,4 +43,5 @@ def stated_facts(
 
 
 def _task(question: str, reference: Reference, answer: Answer) -> Task:
-    return Task("stated", {"question": question, "facts": list(reference.facts), "answer": answer.text})
+    fields = {"question": question, "facts": list(reference.facts), "reference": reference.answer, "answer": answer.text}
+    return Task("stated", fields)

@@ -49,10 +49,12 @@ class Judgement:
 
 @dataclass(frozen=True)
 class Reference:
-    """What an answer is held against: the facts that it should state, and the texts that make a claim right."""
+    """What an answer is held against: the facts that it should state, the texts that make a claim right, and the answer that
+    was written for the question, "" where there is none."""
 
     facts: tuple[str, ...] = ()
     texts: tuple[str, ...] = ()
+    answer: str = ""
 
     @property
     def context(self) -> list[dict[str, Any]]:

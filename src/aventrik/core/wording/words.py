@@ -196,6 +196,8 @@ def _counts(tokens: list[str], place: int) -> bool:
     if lower == "half":
         return behind in ("past", "a", "an", "of")
     if not behind or behind in _BREAKS:
+        if lower == "first":
+            return False  # 'comes first'
         return place > 0 and tokens[place - 1][0].isalpha()
     return behind[0].isalnum() and (behind not in STOP_WORDS or behind in ("and", "or", "but"))
 

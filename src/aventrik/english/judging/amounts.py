@@ -34,6 +34,7 @@ class Amount:
 
     value: float
     dimension: str = ""
+    bare: float = 0.0  # the figure as it is written
 
 
 @lru_cache(maxsize=1 << 12)
@@ -47,9 +48,9 @@ def _amounts(text: str) -> Iterator[Amount]:
         if found["figure"]:
             value, unit = float(found["figure"].replace(",", "")), found["unit"] or _next_word(text, found.end())
             if found["money"]:
-                yield Amount(value, found["money"])
+                yield Amount(value, found["money"], value)
             elif found["percent"]:
-                yield Amount(value / 100, "%")
+                yield Amount(value / 100, "%", value)
             else:
                 yield _in_base(value, unit)
         elif found["word"] not in ("every", "each", "a", "an"):
@@ -65,7 +66,7 @@ def _next_word(text: str, at: int) -> str:
 
 def _in_base(value: float, unit: str) -> Amount:
     known = base_amount(value, unit)
-    return Amount(*known) if known else Amount(value, "")
+    return Amount(*known, value) if known else Amount(value, "", value)
 
 
 def bears_out(claim: str, figure: str, text: str) -> bool:
@@ -75,29 +76,38 @@ def bears_out(claim: str, figure: str, text: str) -> bool:
         bare = float(figure)
     except ValueError:
         return False
-    own = [each for each in amounts_in(claim) if each.value]
-    wanted = [each for each in own if _near(each.value, bare) or each.dimension] or [Amount(bare)]
+    own = [each for each in amounts_in(claim) if _near(each.bare, bare)] or [Amount(bare, "", bare)]
     given = amounts_in(text)[:_MOST]
     spans = _spans(text)
-    return any(_one_step(each, given, spans) for each in wanted) or _same_rate(claim, text)
+    return any(_one_step(each, given, spans) for each in own) or _same_rate(claim, text)
 
 
 def _one_step(wanted: Amount, given: tuple[Amount, ...], spans: tuple[float, ...]) -> bool:
-    value, dimension = wanted.value, wanted.dimension
-    alike = [each.value for each in given if each.dimension == dimension]
-    if dimension and any(_near(value, each) for each in alike):
+    dimension = wanted.dimension
+    if dimension in ("time", "") and any(_near(wanted.value / (86400 if dimension else 1), each) for each in spans):
         return True
-    if dimension in ("time", "months", "") and any(_near(value / (86400 if dimension == "time" else 1), each) for each in spans):
+    if dimension == "months" and any(_near(wanted.value * 365.25 / 12, each, 0.03) for each in spans):
         return True
-    if dimension == "months" and any(_near(value * 365.25 / 12, each, 0.03) for each in spans):
+    if dimension and any(each.dimension == dimension and _near(wanted.value, each.value) for each in given):
         return True
-    if any(_near(value, one + two) or _near(value, abs(one - two)) for one, two in combinations(alike, 2)):
+    # A figure without a unit is compared with the figures of each dimension as they are written.
+    groups = [dimension] if dimension else sorted({each.dimension for each in given})
+    return any(_reckoned(wanted, group, given) for group in groups)
+
+
+def _reckoned(wanted: Amount, dimension: str, given: tuple[Amount, ...]) -> bool:
+    """Whether an amount is the sum or difference of two of a dimension, the sum of three or four, or one of them times or by a
+    count."""
+    alike = [each for each in given if each.dimension == dimension]
+    numbers = [each.value if wanted.dimension else each.bare for each in alike]
+    value = wanted.value if wanted.dimension else wanted.bare
+    if any(_near(value, one + two) or _near(value, abs(one - two)) for one, two in combinations(numbers, 2)):
         return True
-    counts = [each.value for each in given if each.dimension in ("", "%") and each.value != 1]
-    for one in (each.value for each in given if each.dimension == dimension):
-        if any(_near(value, one * count) or (count and _near(value, one / count)) for count in counts if count != one):
-            return True
-    return len(alike) in (3, 4) and _near(value, sum(alike))
+    for each, one in zip(alike, numbers):
+        for other in given:
+            if other is not each and other.bare not in (0.0, 1.0) and (_near(value, one * other.bare) or _near(value, one / other.bare)):
+                return True
+    return len(numbers) in (3, 4) and _near(value, sum(numbers))
 
 
 def _near(one: float, two: float, tolerance: float = _CLOSE) -> bool:

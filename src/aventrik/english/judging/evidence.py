@@ -82,7 +82,7 @@ def _places(number: int, source: str, text: str) -> tuple[ContextPlace, ...]:
                 row=row,
             )
         )
-        if before and not row:
+        if before and not row and not ROW.match(sentences[at - 1]):
             both = (sentences[at - 1], sentence)
             found.append(ContextPlace(number, both, words[at - 1], words[at], before | terms[at], around, whole))
     return tuple(found)

@@ -4,7 +4,7 @@ and words that stand nowhere."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -220,7 +220,7 @@ def names(pairing: Pairing) -> Iterator[Objection]:
         word = claim[i]
         if not word.name or word.figure or _month_in_range(word.lower, theirs) or _initials(word.text, theirs):
             continue
-        rival = _in_its_slot(pairing, i)
+        rival = in_its_slot(pairing, i)
         if rival and rival.name:
             yield Objection(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
         elif word.term not in place.around and i not in strange:
@@ -249,7 +249,7 @@ def _leaves_open(pairing: Pairing, i: int, own: int) -> bool:
     return not any(theirs[j].content and not theirs[j].light for j in range(before + 1, behind) if j not in taken)
 
 
-def _in_its_slot(pairing: Pairing, i: int) -> Word | None:
+def in_its_slot(pairing: Pairing, i: int) -> Word | None:
     """The one word that the sentence has where the claim has its i-th: between the same two words; None where there is
     none."""
     pairs, theirs = pairing.found.pairs, pairing.theirs
@@ -278,9 +278,10 @@ def operators(pairing: Pairing) -> Iterator[Objection]:
     added = sorted([*pairing.unplaced, *astray])
     dropped = sorted([*pairing.dropped, *(pairing.found.pairs[i] for i in astray)])
     told = {j for j in (*pairing.found.pairs.values(), *pairing.found.moved.values()) if theirs[j].content}
+    home = Counter(theirs[j].sentence for j in told)
     turned = Counter(
         theirs[j].clause for j in dropped
-        if is_negation(theirs, j) and any(k > j and theirs[k].clause == theirs[j].clause for k in told)
+        if is_negation(theirs, j) and 2 * home[theirs[j].sentence] >= max(home.values(), default=0) and any(k > j and theirs[k].clause == theirs[j].clause for k in told)
     )  # fmt: skip
     turned.update(_clause_there(pairing, i) for i in added if is_negation(claim, i))
     turns = any(count % 2 for count in turned.values())
@@ -387,10 +388,13 @@ def roles(pairing: Pairing) -> Iterator[Objection]:
     segments = {theirs[j].segment for i, j in found.pairs.items() if claim[i].content}
     turned = _is_passive(claim, 0) != _is_passive(theirs, own[0][0] if own else 0)
     for i in telling:
-        rival = _in_its_slot(pairing, i)
+        rival = in_its_slot(pairing, i)
         if rival and not rival.light:
             yield Objection(CONTRADICTED, 0.85, f"it says {claim[i].text}, the sentence says {rival.text}")
+    stands = {claim[i].clause for i in found.pairs if claim[i].content and not claim[i].light}
     for block in _blocks(sorted(telling)):
+        if not stands & {claim[i].clause for i in block} and not _ordered(claim, block, found.pairs):
+            continue  # whole clauses in another order
         if segments and not segments & {theirs[found.moved[i]].segment for i in block}:
             yield Objection(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} belongs to another case in the sentence")
         elif not (
@@ -399,6 +403,18 @@ def roles(pairing: Pairing) -> Iterator[Objection]:
             or _changes_places(pairing, block)
         ):
             yield Objection(CONTRADICTED, 0.8, f"{claim[block[0]].text!r} has another part in the sentence")
+
+
+_ORDERING = frozenset("before after until till than that which who whose to from".split())
+
+
+def _ordered(claim: Sequence[Word], block: Sequence[int], pairs: Mapping[int, int]) -> bool:
+    """Whether a word that orders two things stands between some words of a claim and the nearest that is paired."""
+    nearest = min(pairs, key=lambda i: min(abs(i - block[0]), abs(i - block[-1])), default=None)
+    if nearest is None:
+        return True
+    low, high = sorted((nearest, block[0] if nearest < block[0] else block[-1]))
+    return any(word.lower in _ORDERING for word in claim[low : high + 1])
 
 
 def _is_passive(words: Sequence[Word], sentence: int) -> bool:

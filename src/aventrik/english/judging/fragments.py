@@ -21,6 +21,7 @@ _LINKED = 0.3  # of what a question names, that a place has, from which it speak
 _BESIDE, _ABOVE, _INSIDE = 0.6, 0.6, 0.25  # what a word of the question counts in the sentence beside, above, in the item
 _FURTHER = 0.3  # by how much a rival place has to be nearer to the question
 _MISSING = 0.34  # of the plain words, that may stand in other words
+_MANY = 3  # figures and names that stand together nowhere by chance
 _PLACES = 4  # on which one fragment may rest
 
 
@@ -44,7 +45,7 @@ def is_fragment(claim: Sequence[Word]) -> bool:
         if word.lower in OPENING and main:
             break
         main.append(word)
-    return not any(word.lower in _FINITE for word in main) and not _has_subject(main)
+    return not any(word.lower in _FINITE and not (word.lower == "may" and word.text[:1] == "M") for word in main) and not _has_subject(main)
 
 
 def _has_subject(words: Sequence[Word]) -> bool:
@@ -74,20 +75,21 @@ def read_fragment(claim: Sequence[Word], question: str, places: Sequence[Context
     known = {term for thing in asked.about for term in thing.terms}
     wanted = [at for at, word in enumerate(claim) if word.content and not word.light and (word.term not in known or word.figure)]
     values = [at for at in wanted if claim[at].figure or claim[at].name or is_unit(claim[at].lower)]
-    if not wanted or best < _LINKED:
+    exactly = [at for at in values if not is_unit(claim[at].lower)]
+    if not wanted or (best < _LINKED and len(exactly) < _MANY):
         return None
     order = sorted(singles, key=lambda place: (-near[place], place.length))
     used: list[ContextPlace] = []
     lost: list[int] = []
     for at in wanted:
         holder = next((place for place in used if _holds(place, claim, at)), None) or next(
-            (place for place in order if near[place] > 0 and _holds(place, claim, at)), None
+            (place for place in order if (near[place] > 0 or len(exactly) >= _MANY) and _holds(place, claim, at)), None
         )
         if holder is None:
             lost.append(at)
         elif holder not in used:
             used.append(holder)
-    exact = [at for at in lost if claim[at].figure and not _follows(claim, at, order[:3])]
+    exact = [at for at in lost if claim[at].figure and not _follows(claim, at, question, [*used, *order[:3]])]
     if exact:
         word = claim[exact[0]]
         rival = _rival(claim, exact[0], order[0])
@@ -97,17 +99,18 @@ def read_fragment(claim: Sequence[Word], question: str, places: Sequence[Context
     strange = [at for at in lost if claim[at].name and not claim[at].figure]
     if strange:
         return Reading("not found", 0.8, f"the name {claim[strange[0]].text} does not stand there", (order[0],))
-    plain = [at for at in lost if not claim[at].figure]
+    plain = [at for at in lost if not claim[at].figure and not (is_unit(claim[at].lower) and at and claim[at - 1].figure)]
     if len(plain) > _MISSING * len(wanted) or len(used) > _PLACES:
         told = ", ".join(claim[at].text for at in plain[:4])
         return Reading("too far to tell", 0.5, f"in other words than the places: {told}", tuple(used[:2] or order[:1]))
     link = max((near[place] for place in used), default=best)
     other = next((place for place in order if near[place] > link + _FURTHER and _gives_another(claim, values, place)), None)
-    if other is not None:
+    if other is not None and link < _LINKED:
         return Reading("contradicted", 0.7, "a place that is nearer to the question gives another value", (other,))
     if any(is_negation(claim, at) for at in range(len(claim))) and not _denied(used or order[:1]):
         return Reading("too far to tell", 0.5, "it denies something that the places do not deny", tuple(used[:2]))
-    if any(word.lower in NARROW for word in claim) and not any(w.lower in NARROW or is_negation(p.words, n) for p in used for n, w in enumerate(p.words)):
+    bounded = any(word.lower in ("over", "under", "least", "most", "from", "above", "below") for word in claim)
+    if not bounded and any(word.lower in NARROW for word in claim) and not any(w.lower in NARROW or is_negation(p.words, n) for p in used for n, w in enumerate(p.words)):
         return Reading("not found", 0.65, "it says 'only', the place does not", tuple(used[:2]))
     sure = min(0.93, 0.62 + 0.3 * link) - 0.1 * bool(plain) - 0.05 * (len(used) > 2)
     return Reading("supported", sure, "what it gives stands with what the question asks about", tuple(used[:_PLACES]) or (order[0],))
@@ -165,10 +168,11 @@ def _unit(words: Sequence[Word], at: int) -> str:
     return behind.term if behind is not None and is_unit(behind.lower) else ""
 
 
-def _follows(claim: Sequence[Word], at: int, places: Sequence[ContextPlace]) -> bool:
-    """Whether a figure follows from figures of the nearest places."""
+def _follows(claim: Sequence[Word], at: int, question: str, places: Sequence[ContextPlace]) -> bool:
+    """Whether a figure follows from figures of the nearest places, and of the question."""
     own = " ".join(word.text for word in claim[max(0, at - 1) : at + 3])
-    return any(bears_out(own, claim[at].figure, " ".join(place.texts)) for place in places)
+    texts = [" ".join(place.texts) for place in dict.fromkeys(places)]
+    return any(bears_out(own, claim[at].figure, f"{text} {question}") for text in [*texts, " ".join(texts)])
 
 
 def _rival(claim: Sequence[Word], at: int, place: ContextPlace) -> Word | None:

@@ -16,9 +16,13 @@ _EXTENT = frozenset(
     """most many some several few almost nearly usually often sometimes generally normally typically mostly rarely certain various part
     majority general other others""".split()
 )
-_PARTS = re.compile(r";\s+|:\s+|,\s+(?:and|but|while|whereas)\s+(?=\w+\s\w+)")
+_PARTS = re.compile(
+    r";\s+|:\s+|,\s+(?:and|but|while|whereas)\s+(?=\w+\s\w+)|"
+    r"\s+(?:and|but)\s+(?=(?:is|are|was|were|has|have|had|must|may|can|will|should|does|do|takes?|costs?|needs?|holds?|gets?)\s)"
+)
+_REASON = re.compile(r"\b(?:because|since|so that|in order to|whose|which)\b")
 _NO_CONDITION = re.compile(
-    r"^(?:if|when|where|once|until|except)?\s*(?:possible|necessary|needed|required|so|not|any|appropriate|applicable|desired|you (?:want|like|wish))$|"
+    r"^(?:if|when|where|once|until|except)?\s*(?:possible|necessary|needed|required|so|not|any|appropriate|applicable|desired|you (?:want|like|wish)|further notice)$|"
     r"^(?:when|once|if|while) (?:it|this|that|they) (?:is|are|does|do)$|^even if\b|^as soon as possible$",
     re.IGNORECASE,
 )
@@ -52,6 +56,8 @@ def _is_left_out(
         behind = _behind(part, found)
         return (not behind or behind in terms) and not _has(claim, found, behind)
     text = found.text.strip(" ,")
+    if _REASON.search(part[: max(0, part.find(found.text))]):
+        return False
     if _NO_CONDITION.match(text) or _RELATIVE.search(part[: part.find(found.text)].rstrip(" ,")):
         return False
     bound = [word for word in words_of(text) if word.content and not word.light] or [

@@ -13,7 +13,7 @@ from .operators import is_negation
 _OPENING = re.compile(
     r"^\W*(?P<particle>yes(?:,? (?:indeed|of course|you (?:can|may|must|do)|it (?:is|does)|they (?:are|do)))?|"
     r"no(?:,? (?:you (?:can(?:not|['’]t)|may not|must not|don['’]t)|it (?:is not|isn['’]t|does not|doesn['’]t)|they (?:are not|do not)))?|"
-    r"nope|yep|yeah|correct|certainly|of course|not (?:at present|at the moment|now|yet|any more|really))\s*(?:[,.:;!–—-]+\s*|$)",
+    r"nope|nowhere|nobody|none|nothing|never|yep|yeah|correct|certainly|of course|not (?:at present|at the moment|now|yet|any more|really))\s*(?:[,.:;!–—-]+\s*|$)",
     re.IGNORECASE,
 )
 _POLAR = re.compile(
@@ -28,7 +28,7 @@ def without_particle(claim: str) -> tuple[str, str]:
     found = _OPENING.match(claim)
     if not found:
         return claim, ""
-    return claim[found.end() :].strip(), "no" if found["particle"].lower().startswith(("no", "nope")) else "yes"
+    return claim[found.end() :].strip(), "no" if found["particle"].lower().startswith(("no", "never")) else "yes"
 
 
 def asks_whether(question: str) -> bool:
@@ -42,6 +42,8 @@ def answering_place(question: str, places: Sequence[ContextPlace]) -> tuple[Cont
     whole = sum(asked.weight for asked in about) or 1.0
     best: tuple[ContextPlace, float] | None = None
     for place in places:
+        if place.second:
+            continue
         here = sum(asked.weight * _stands(asked.terms, place) for asked in about) / whole
         score = here - 0.002 * place.length
         if here >= _ENOUGH and (best is None or score > best[1]):

@@ -24,6 +24,7 @@ _MARKUP = re.compile(
 _LINK = re.compile(r"!?\[([^\]]+)\]\((?:https?:|#|/|\.)[^)]*\)")
 _ITEM = re.compile(r"^\s*(?:[-*•–+‣◦]|\(?\d{1,2}[.)]|\(?[a-z][.)](?=\s))\s+")
 _BEHIND_STOP = re.compile(r"([.!?])((?:【[^】]*】|\[\^?\d[^\]]*\]|[⁰¹²³⁴⁵⁶⁷⁸⁹]+)+)")
+_INLINE_ITEM = re.compile(r"(?<=[.!?:;])\s+[-•*–]\s+(?=[A-Z0-9\"“'`*])")
 _HEADING = re.compile(r"^\s*#{1,6}\s")
 _RULE_ROW = re.compile(r"^\s*\|?\s*:?-{2,}:?\s*(?:\|\s*:?-{2,}:?\s*)*\|?\s*$")
 _EMPTY = re.compile(
@@ -31,6 +32,7 @@ _EMPTY = re.compile(
     r"you'?re welcome|sorry|my apologies|apologies|unfortunately|in short|in summary|to summari[sz]e|in conclusion)\b[\s,!.:–—-]*)+$",
     re.IGNORECASE,
 )
+_WHETHER = re.compile(r"\W*(?:yes|no|nope|yep|certainly|of course|absolutely|never|nowhere|nobody|none|nothing)\b(?:,? (?:not|yes|no|of course))?\W*", re.IGNORECASE)
 _POLITE = re.compile(
     r"^(?:(?:i )?hope (?:this|that)|let me know|feel free|please (?:let|feel|note that i|ask|contact me)|"
     r"if you (?:have|need) (?:any|more|further)|(?:i(?:['’]m| am) )?(?:very |more than )?(?:happy|glad|pleased) to|"
@@ -119,6 +121,9 @@ def split_claims(fields: Mapping[str, Any]) -> dict[str, Any]:
                 claims.append(
                     {"text": text, "cites": own or (cites if len(parts) > 1 and number < len(parts) - 1 else own)}
                 )
+    whole = " ".join(CITE.sub("", str(fields["answer"])).split())
+    if not claims and _WHETHER.fullmatch(whole):  # the question says of what
+        claims.append({"text": whole, "cites": _cites(str(fields["answer"]))})
     for claim in claims:
         claim["cites"] = list(dict.fromkeys(claim["cites"]))
     return {"claims": claims}
@@ -127,7 +132,7 @@ def split_claims(fields: Mapping[str, Any]) -> dict[str, Any]:
 def _lines(text: str) -> Iterator[str]:
     """The lines of an answer without markup; rows of a table as 'Column: value; …'."""
     header: list[str] = []
-    rows = text.split("\n")
+    rows = _INLINE_ITEM.sub("\n- ", text).split("\n")
     for place, row in enumerate(rows):
         if _RULE_ROW.match(row) and "-" in row:
             continue

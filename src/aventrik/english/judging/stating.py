@@ -6,13 +6,15 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ...core.text import sentence_texts
+from ...core.text import WORD, sentence_texts
 from ...core.wording.refusals import REFUSAL
 from ...core.wording.words import Word, words_of
 from .aligning import align
 from .evidence import nearest, places_of
-from .findings import Pairing, against, same_elsewhere
-from .splitting import CITE
+from .findings import REASONED, TOO_FAR, Pairing, against, in_its_slot, same_elsewhere
+from .fragments import is_fragment, read_fragment
+from .particles import without_particle
+from .splitting import CITE, split_claims
 from .units import is_unit
 
 _NEAR = 0.45
@@ -28,41 +30,84 @@ def stated(fields: Mapping[str, Any]) -> dict[str, Any]:
 
     In near wording the rules of a verdict decide: no other figure, name, denial, extent or role. In other wording it has to
     have half of the fact's content with all its figures and names. An answer of a few words that the fact has, and that says what
-    the question did not, states it too. What is hedged, or said not to be known, states nothing.
+    the question did not, states it too; so does one that gives its values as an answer to the question. What is hedged, or said
+    not to be known, states nothing.
+
+    `reference` is the answer that was written beside the facts. A fact that it does not state in words that rules know (a heading, a
+    paraphrase) is stated by an answer that says all that it says.
     """
-    answer = CITE.sub("", str(fields["answer"]))
-    question = words_of(str(fields.get("question", "")))
-    sure = [
-        sentence for sentence in sentence_texts(answer) if not REFUSAL.search(sentence) and not _HEDGED.search(sentence)
-    ]
-    return {"stated": [_states(str(fact), sure, question) for fact in fields["facts"]]}
+    question, reference = str(fields.get("question", "")), str(fields.get("reference", ""))
+    answer = _Given(str(fields["answer"]), question)
+    known = _Given(reference, question) if reference.strip() else None
+    parts = [str(claim["text"]) for claim in split_claims({"answer": reference})["claims"]] if known else []
+    as_much = bool(known) and (_plain(reference) in _plain(answer.text) or (bool(parts) and all(answer.states(part) for part in parts)))
+    return {
+        "stated": [
+            answer.states(str(fact)) or (as_much and known is not None and not known.states(str(fact)))
+            for fact in fields["facts"]
+        ]
+    }  # fmt: skip
 
 
-def _states(fact: str, answer: list[str], question: tuple[Word, ...]) -> bool:
-    claim = words_of(fact)
-    text = "\n".join(answer)
-    given = words_of(text)
-    if not claim or not given:
-        return False
-    if len(given) <= _SHORT and _is_short(claim, given, question):
-        return True
-    found = nearest(claim, places_of([{"number": 1, "source": " ".join(word.text for word in question), "text": text}]))
-    if found is None:
-        return False
-    place, alignment = found
-    pairing = Pairing(claim, place, alignment, lambda: place.whole)
-    findings = list(against(pairing))
-    if any(finding.verdict == "contradicted" for finding in findings):
-        return False
-    if alignment.score >= _NEAR and pairing.tells:
-        return not findings
-    exact = [word for word in claim if word.figure or word.name]
-    share = alignment.share + _in_other_units(pairing)
-    return (
-        share >= _SHARE
-        and not any(f.sure >= 0.85 for f in findings)
-        and all(word.term in place.whole or same_elsewhere(claim, claim.index(word), place.words) for word in exact)
-    )
+class _Given:
+    """An answer, without what is hedged or said not to be known, as facts are looked for in it."""
+
+    def __init__(self, answer: str, question: str) -> None:
+        self.text = CITE.sub("", answer)
+        self.question = question
+        self._asked = words_of(question)
+        sure = [each for each in sentence_texts(self.text) if not REFUSAL.search(each) and not _HEDGED.search(each)]
+        self._sure = "\n".join(sure)
+        self._words = words_of(self._sure)
+        self._context = [{"number": 1, "source": question, "text": self._sure}]
+
+    def states(self, fact: str) -> bool:
+        """Whether it states a fact."""
+        claim, given = words_of(fact), self._words
+        if not claim or not given:
+            return False
+        if _plain(fact) == _plain(self._sure):
+            return True
+        if len(given) <= _SHORT and _is_short(claim, given, self._asked):
+            return True
+        if self._gives_values(fact, claim):
+            return True
+        found = nearest(claim, places_of(self._context))
+        if found is None:
+            return False
+        place, alignment = found
+        pairing = Pairing(claim, place, alignment, lambda: place.whole)
+        findings = [each for each in against(pairing) if each.verdict not in (REASONED, TOO_FAR)]
+        if any(finding.verdict == "contradicted" for finding in findings):
+            return False
+        if alignment.score >= _NEAR and pairing.tells and not findings:
+            return True
+        exact = [at for at, word in enumerate(claim) if word.figure or word.name]
+        if any(claim[at].content and not claim[at].light and in_its_slot(pairing, at) for at in pairing.unplaced):
+            return False
+        share = alignment.share + _in_other_units(pairing)
+        return (
+            share >= _SHARE
+            and not any(f.sure >= 0.85 for f in findings)
+            and all(claim[at].term in place.whole or same_elsewhere(claim, at, place.words) for at in exact)
+        )
+
+    def _gives_values(self, fact: str, claim: tuple[Word, ...]) -> bool:
+        """Whether a fragment gives all values of a fact beyond the question, and nothing that the fact does not have."""
+        text, particle = without_particle(self._sure)
+        given = words_of(text)
+        if not self.question or not given or not is_fragment(given) or (particle and not any(word.figure for word in given)):
+            return False
+        reading = read_fragment(given, self.question, places_of([{"number": 1, "source": self.question, "text": fact}]))
+        if reading is None or reading.verdict != "supported":
+            return False
+        has = {word.term for word in given} | {word.term for word in self._asked}
+        return all(word.term in has for word in claim if word.figure or word.name)
+
+
+def _plain(text: str) -> str:
+    """The words of a text in small letters, a space before and behind each."""
+    return f" {' '.join(WORD.findall(text.lower()))} "
 
 
 def _in_other_units(pairing: Pairing) -> float:

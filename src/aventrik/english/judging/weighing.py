@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import Any
 
 from ...core.text import WORD
+from ...core.wording.asking import standing_for
 from ...core.wording.words import Word, words_of
 from .evidence import ContextPlace, nearest, places_of
 from .findings import NOT_FOUND, REASONED, SURE, TOO_FAR, Objection, Pairing, against, against_far
@@ -46,7 +47,7 @@ def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
         return _reply(TOO_FAR, 0.5, f"it has {len(claim)} words, which is more than one claim", ())
     if particle and not claim:
         return _told(_whether(particle, question, places))
-    known = _terms(question) | _terms(str(fields.get("answer", "")))
+    known = _asked(question) | _terms(str(fields.get("answer", "")))
     if question and is_fragment(claim):
         reading = read_fragment(claim, question, places)
         if reading is not None and reading.verdict != TOO_FAR:
@@ -150,6 +151,12 @@ def _plain(text: str) -> str:
 
 def _terms(text: str) -> frozenset[str]:
     return frozenset(word.term for word in words_of(text) if word.content)
+
+
+@lru_cache(maxsize=1 << 10)
+def _asked(question: str) -> frozenset[str]:
+    """The terms of a question, and those that may stand for them."""
+    return frozenset(term for word in words_of(question) if word.content for term in standing_for(word))
 
 
 def _told(reading: Reading) -> dict[str, Any]:

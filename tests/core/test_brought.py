@@ -7,7 +7,8 @@ import random
 import pytest
 
 from aventrik.core.answering import Answer
-from aventrik.core.brought import Brought, BroughtItem, answer_of, declines, items_of
+from aventrik.core.brought import Brought, BroughtItem, answer_of, items_of
+from aventrik.core.wording.refusals import declines
 from aventrik.core.brought.recognising import recognised, repeated_names
 from aventrik.core.comparing.sides import Side, best_of, kind_of, less_is_better
 from aventrik.core.comparing.spread import moved, spreads

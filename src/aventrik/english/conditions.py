@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 # Those that open a condition wherever they stand; the others do so at the start of a sentence.
 _ALWAYS = (
-    "if", "unless", "when", "whenever", "once", "until", "till", "as long as", "as soon as", "provided that", "provided", "except when",
+    "if", "unless", "when", "whenever", "once", "until", "till", "as long as", "as soon as", "provided that", "except when",
     "except if", "except in", "except for", "except", "only if", "only when", "in case of", "in case", "in the event of",
 )  # fmt: skip
 _AT_THE_START = (
@@ -31,6 +31,16 @@ _EXTENT = re.compile(
     re.IGNORECASE,
 )
 _LEAST = 3  # words that have to be left
+_ASKS = re.compile(
+    r"\b(?:know|knows|knowing|tell|tells|determine|determines|decide|decides|deciding|check|checks|checking|see|sees|ask|asks|say|says|sure|"
+    r"clear|find out|wonder|learn|remember|understand|detect|detects|test|tests|because|is that|case|cases|example|times?|day|moment|point)\s*$",
+    re.IGNORECASE,
+)
+_EMPTY = re.compile(
+    r"^(?:only )?(?:if|when|where|once|until|except)?\s*(?:not|so|any|possible|necessary|needed|required|appropriate|applicable|desired|"
+    r"you (?:want|like|wish)|further notice|omitted|in doubt)?$",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True)
@@ -47,12 +57,14 @@ def conditions_in(sentence: str) -> Iterator[Condition]:
     """Each condition of a sentence; what is left makes a sentence of three words or more."""
     plain = sentence.strip()
     leading = _LEADING.match(plain)
-    if leading and _enough(leading["rest"]):
+    if leading and _enough(leading["rest"]) and not _EMPTY.match(leading["whole"].rstrip(",")):
         rest = leading["rest"]
         yield Condition(leading["whole"].rstrip(","), rest[:1].upper() + rest[1:])
     start = leading.end("whole") if leading else 0
     for found in _TRAILING.finditer(plain, start):
-        rest = plain[: found.start()].rstrip(" ,") + (plain[found.end("whole") :] or "")
+        rest = plain[: found.start()].rstrip(" ,;") + (plain[found.end("whole") :] or "")
+        if _ASKS.search(plain[: found.start()]) or _EMPTY.match(found["whole"].strip(" ,")):
+            continue
         if _enough(plain[start : found.start()]):
             yield Condition(found["whole"].strip(" ,"), rest)
     for found in _ONLY.finditer(plain):
@@ -63,6 +75,12 @@ def conditions_in(sentence: str) -> Iterator[Condition]:
         rest = plain[: found.start()] + ((found["of"][3:].strip() + " ").lstrip() if found["of"] else "") + plain[found.end() :]
         if _enough(rest):
             yield Condition(found["whole"], rest[:1].upper() + rest[1:], "extent")
+
+
+def leading_end(sentence: str) -> int:
+    """Where the condition ends with which a sentence opens; 0 where it opens with none."""
+    found = _LEADING.match(sentence)
+    return found.end("whole") if found else 0
 
 
 def _enough(text: str) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ..answering import DECLINE, Answer, Statement
 from ..text import WORD, sentences
-from ..wording.refusals import REFUSAL
+from ..wording.refusals import declines
 
 LONGEST = 1_000_000  # characters of one text of a context that are kept
 
@@ -46,15 +46,6 @@ def answer_of(brought: Brought) -> Answer:
     if brought.declined if brought.declined is not None else declines(text):
         return Answer(text or DECLINE, True)
     return Answer(text, False, (Statement(text),))
-
-
-def declines(text: str) -> bool:
-    """Whether an answer says that it can't tell, and nothing else but what is polite or short."""
-    found = [text[start:end] for start, end in sentences(text) if WORD.search(text[start:end])]
-    if not found:
-        return True
-    refusing = [bool(REFUSAL.search(each)) for each in found]
-    return refusing[0] and sum(len(WORD.findall(each)) for each, said in zip(found, refusing) if not said) <= 12
 
 
 def items_of(brought: Brought) -> Sequence[BroughtItem]:

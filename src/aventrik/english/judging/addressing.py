@@ -3,51 +3,53 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from ...core.text import WORD
-from ...core.wording.asking import WANTED
+from ...core.text import WORD, stem
+from ...core.wording.asking import WANTED, NamedThing, read
 from ...core.wording.figures import month_of
-from ...core.wording.refusals import REFUSAL
+from ...core.wording.refusals import declines
 from ...core.wording.words import Word, words_of
-from .aligning import align, same
+from .aligning import align
+from .fragments import is_fragment
+from .particles import asks_whether, without_particle
 from .splitting import CITE
 from .units import is_unit
 from .weighing import verify
 
-_FRAME = frozenset(
-    """how what when where who whom whose which why much many long often far old soon late early tell know please want need
-    like can could would anyone somebody someone there mean means meant called cost costs price fee fees charge charged
-    happen happens do does did""".split()
-)
-_MONTHS = "january|february|march|april|may|june|july|august|september|october|november|december"
 _AMOUNTS = tuple(value for _, value in WANTED[:3])  # money, counts and times
 _MONEY = frozenset("pound pounds dollar dollars euro euros pence cent cents free each per".split())
-_SHORT = 8  # words of an answer that gives just what is asked for
+_SHORT = 12  # words behind a yes or no that need not name what is asked about
+_MORE = 3  # words of content that a bare amount may have beside it
 
 
 def addresses(fields: Mapping[str, Any]) -> dict[str, Any]:
     """How far an answer addresses its question: `level` 0 (not at all) to 3 (wholly), with the reason.
 
-    It rests on two things: how much of what the question is about the answer names or goes on from, and whether it gives the
-    kind of thing that is asked for (an amount, a time, a place, a person, a reason). A short answer of the right kind need
-    name nothing. It says nothing of whether the answer is true.
+    It rests on two things: how much of what the question is about the answer names or goes on from, in the words that may stand
+    for it, and whether it gives the kind of thing that is asked for (yes or no, an amount, a time, a place, a person, a reason). A
+    short answer of the right kind that names no other thing need name nothing. It says nothing of whether the answer is true.
     """
     question, answer = str(fields["question"]), CITE.sub("", str(fields["answer"]))
-    given = words_of(answer)
-    if not WORD.search(answer) or REFUSAL.search(answer[:200]):
+    text, particle = without_particle(answer)
+    given = words_of(text)
+    if not WORD.search(answer) or declines(answer):
         return {"reason": "it says nothing on the matter", "level": 0}
-    asked = [word for word in words_of(question) if word.content and word.lower not in _FRAME]
-    share = _share(asked, given)
-    form = next((value for kind, value in WANTED if kind.search(question)), None)
-    fits = form is None or bool(form.search(answer))
-    bare = len(given) <= _SHORT and form is not None and form.pattern != "." and _is_bare(question, given, form)
-    if form is not None and not fits:
+    asked = read(question)
+    share = _share(asked.about, given)
+    if particle and asks_whether(question):
+        if not given or len(given) <= _SHORT or share > 0:
+            return {"reason": "it says yes or no to what is asked", "level": 3}
+        return {"reason": "it says yes or no, and then names little of what is asked about", "level": 2}
+    fragment = is_fragment(given)
+    fits = asked.form is None or bool(asked.form.search(answer))
+    if not fits:
         return {"reason": "it does not give the kind of thing that is asked for", "level": 1 if share >= 0.5 else 0}
-    if share >= 0.6 or bare:
+    bare = fragment and asked.form is not None and _is_bare(question, given, asked.form)
+    if bare or share >= (0.3 if asked.form is not None or fragment else 0.4):
         return {"reason": "it names what is asked about and gives what is asked for", "level": 3}
-    if share >= 0.3:
+    if share > 0.15 or (fragment and asked.form is not None):
         return {"reason": "it names a part of what is asked about", "level": 2}
     return {"reason": "it names little of what is asked about", "level": 1 if share > 0 else 0}
 
@@ -58,17 +60,20 @@ def _is_bare(question: str, given: tuple[Word, ...], form: re.Pattern[str]) -> b
     if form not in _AMOUNTS:
         return True
     asked = {word.term for word in words_of(question)}
-    return all(
-        word.light or word.figure or word.term in asked or is_unit(word.lower) or month_of(word.lower) or word.lower in _MONEY
-        for word in given
-    )  # fmt: skip
+    other = [
+        word for word in given
+        if not (word.light or word.figure or word.term in asked or is_unit(word.lower) or month_of(word.lower) or word.lower in _MONEY)
+    ]  # fmt: skip
+    return not any(word.name for word in other) and len(other) <= _MORE
 
 
-def _share(asked: list[Word], given: tuple[Word, ...]) -> float:
-    whole = sum(word.weight for word in asked)
+def _share(about: Sequence[NamedThing], given: tuple[Word, ...]) -> float:
+    """The weight of what a question names that an answer has, in words that may stand for it, 0 to 1."""
+    whole = sum(thing.weight for thing in about)
     if not whole:
         return 1.0
-    return sum(word.weight for word in asked if any(same(word, other) for other in given)) / whole
+    terms = {term for word in given if word.content for term in (word.term, stem(word.lower))}
+    return sum(thing.weight * max((how for term, how in thing.terms.items() if term in terms), default=0.0) for thing in about) / whole
 
 
 def agree(fields: Mapping[str, Any]) -> dict[str, Any]:

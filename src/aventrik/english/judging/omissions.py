@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 
 from ...core.wording.words import Word, words_of
-from ..conditions import Condition, conditions_in
+from ..conditions import Condition, conditions_in, leading_end
 from .evidence import ContextPlace
 from .operators import NARROW
 
@@ -21,12 +21,7 @@ _PARTS = re.compile(
     r"\s+(?:and|but)\s+(?=(?:is|are|was|were|has|have|had|must|may|can|will|should|does|do|takes?|costs?|needs?|holds?|gets?)\s)"
 )
 _REASON = re.compile(r"\b(?:because|since|so that|in order to|whose|which)\b")
-_NO_CONDITION = re.compile(
-    r"^(?:if|when|where|once|until|except)?\s*(?:possible|necessary|needed|required|so|not|any|appropriate|applicable|desired|you (?:want|like|wish)|further notice)$|"
-    r"^(?:when|once|if|while) (?:it|this|that|they) (?:is|are|does|do)$|^even if\b|^as soon as possible$",
-    re.IGNORECASE,
-)
-_RELATIVE = re.compile(r"\b(?:case|cases|time|times|day|moment|point|year|example|instance|see|say|tell|know|decide|determine|check|ask|sure)$")
+_NO_CONDITION = re.compile(r"^(?:when|once|if|while) (?:it|this|that|they) (?:is|are|does|do)$|^even if\b", re.IGNORECASE)
 
 
 def omissions(claim: Sequence[Word], place: ContextPlace, known: frozenset[str]) -> Iterator[Condition]:
@@ -35,7 +30,7 @@ def omissions(claim: Sequence[Word], place: ContextPlace, known: frozenset[str])
     terms = frozenset(word.term for word in claim if word.content)
     for text in place.texts:
         start = 0
-        cuts = [found.span() for found in _PARTS.finditer(text)]
+        cuts = [found.span() for found in _PARTS.finditer(text, leading_end(text))]
         for low, high in [*cuts, (len(text), len(text))]:
             part, start = text[start:low], high
             for found in conditions_in(part):
@@ -58,7 +53,7 @@ def _is_left_out(
     text = found.text.strip(" ,")
     if _REASON.search(part[: max(0, part.find(found.text))]):
         return False
-    if _NO_CONDITION.match(text) or _RELATIVE.search(part[: part.find(found.text)].rstrip(" ,")):
+    if _NO_CONDITION.match(text):
         return False
     bound = [word for word in words_of(text) if word.content and not word.light] or [
         word for word in words_of(text) if word.content

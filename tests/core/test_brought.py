@@ -8,7 +8,6 @@ import pytest
 
 from aventrik.core.answering import Answer
 from aventrik.core.brought import Brought, BroughtItem, answer_of, items_of
-from aventrik.core.wording.refusals import declines
 from aventrik.core.brought.recognising import recognised, repeated_names
 from aventrik.core.comparing.sides import Side, best_of, kind_of, less_is_better
 from aventrik.core.comparing.spread import moved, spreads
@@ -17,6 +16,7 @@ from aventrik.core.criteria import Criterion, Grade, Level, grade, joined
 from aventrik.core.judging import Reference
 from aventrik.core.measures import Measure
 from aventrik.core.reading import read
+from aventrik.core.wording.refusals import declines
 from aventrik.english import OfflineModel
 from aventrik.english.judging import patterns
 

@@ -26,14 +26,14 @@ fields; a server gets a prompt made from them. No other code knows which of the 
 | answered | question, title, headings, passage | quotes: list of str, reason: str, level: 0 to 3, how far it answers |
 | extract | question, passage | quotes: list of str, the sentences that help to answer |
 | answer | question, context, style | declined: bool, statements: list of {text, cites, quotes} |
-| claims | question, answer | claims: list of {text, cites: list of int} |
-| verdict | claim, context | quotes: list of {item: int, quote: str}, reason, verdict, confidence: 0 to 1 |
-| stated | question, facts, answer | stated: list of bool |
+| claims | question, answer | declining: "none", "in part" or "wholly", quote: str, claims: list of {text, cites: list of int} |
+| verdict | context, question, claims | verdicts: one a claim, {claim: int, quotes: [{item, quote}], reason, verdict, confidence: 0 to 1} |
+| stated | question, facts, reference, answer | stated: list of bool; the reference answer shows what a fact means |
 | addressed | question, answer | reason, level: 0 to 3, how far the answer addresses the question |
 | consistent | question, first, second | reason, level: 0 to 2, how far two answers agree |
 | criterion | about, levels, cases, question, answer, context, reference | quotes: list of str, reason, level: int |
 
-A verdict is "supported", "contradicted" or "not found"; the offline model also says "too far to tell".
+A verdict is "supported", "contradicted", "not found" or "too far to tell".
 `context` is a list of {number, source, text}, numbered from 1; `cites` are such numbers.
 """
 
@@ -71,8 +71,8 @@ TASKS: dict[str, tuple[str, ...]] = {
     "extract": ("question", "passage"),
     "answer": ("question", "context", "style"),
     "claims": ("question", "answer"),
-    "verdict": ("claim", "context"),
-    "stated": ("question", "facts", "answer"),
+    "verdict": ("context", "question", "claims"),
+    "stated": ("question", "facts", "reference", "answer"),
     "addressed": ("question", "answer"),
     "consistent": ("question", "first", "second"),
     "criterion": ("about", "levels", "cases", "question", "answer", "context", "reference"),

@@ -21,19 +21,24 @@ def _any_of(openers: tuple[str, ...]) -> str:
 
 
 _LEADING = re.compile(
-    rf"^\W*(?P<whole>(?:{_any_of(_AT_THE_START)}|(?:from|between)(?=\s(?:\d|[A-Z])))\b[^.;:?!]*?,)\s+(?:then\s+)?(?P<rest>\S.*)$", re.IGNORECASE | re.DOTALL
+    rf"^\W*(?P<whole>(?:{_any_of(_AT_THE_START)}|(?:from|between)(?=\s(?:\d|[A-Z])))\b[^.;:?!]*?,)\s+(?:then\s+)?(?P<rest>\S.*)$",
+    re.IGNORECASE | re.DOTALL,
 )
-_TRAILING = re.compile(rf"(?P<whole>,?\s+(?:but\s+)?(?<!\beven )(?:{_any_of(_ALWAYS)})\s+[^,;:.!?]+)(?P<stop>[.;!]|,\s|$)", re.IGNORECASE)
+_TRAILING = re.compile(
+    rf"(?P<whole>,?\s+(?:but\s+)?(?<!\beven )(?:{_any_of(_ALWAYS)})\s+[^,;:.!?]+)(?P<stop>[.;!]|,\s|$)", re.IGNORECASE
+)
 _ONLY = re.compile(r"(?<!-)\b(?:only|solely|exclusively)\s+(?!if\b|when\b)", re.IGNORECASE)
 _EXTENT = re.compile(
-    r"(?<!\btoo )(?<!\bas )(?<!\bso )(?<!\bhow )(?<!\bthe )(?<!\bat )(?<!\bnot )\b(?P<whole>most|many|some|several|a few|almost all|nearly all|usually|often|sometimes|generally|normally|typically|mostly|in general)"
+    r"(?<!\btoo )(?<!\bas )(?<!\bso )(?<!\bhow )(?<!\bthe )(?<!\bat )(?<!\bnot )\b(?P<whole>most|many|some|"
+    r"several|a few|almost all|nearly all|usually|often|sometimes|generally|normally|typically|mostly|in general)"
     r"\b(?P<of>\s+of(?:\s+the)?)?\s+",
     re.IGNORECASE,
 )
 _LEAST = 3  # words that have to be left
 _ASKS = re.compile(
     r"\b(?:know|knows|knowing|tell|tells|determine|determines|decide|decides|deciding|check|checks|checking|see|sees|ask|asks|say|says|sure|"
-    r"clear|find out|wonder|learn|remember|understand|detect|detects|test|tests|because|is that|case|cases|example|times?|day|moment|point)\s*$",
+    r"clear|find out|wonder|learn|remember|understand|detect|detects|test|tests|because|is that|case|cases|"
+    r"example|times?|day|moment|point)\s*$",
     re.IGNORECASE,
 )
 _EMPTY = re.compile(
@@ -72,7 +77,11 @@ def conditions_in(sentence: str) -> Iterator[Condition]:
         if _enough(rest):
             yield Condition(found[0].strip(), rest[:1].upper() + rest[1:], "only")
     for found in _EXTENT.finditer(plain):
-        rest = plain[: found.start()] + ((found["of"][3:].strip() + " ").lstrip() if found["of"] else "") + plain[found.end() :]
+        rest = (
+            plain[: found.start()]
+            + ((found["of"][3:].strip() + " ").lstrip() if found["of"] else "")
+            + plain[found.end() :]
+        )
         if _enough(rest):
             yield Condition(found["whole"], rest[:1].upper() + rest[1:], "extent")
 

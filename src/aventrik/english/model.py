@@ -32,13 +32,13 @@ _TASKS: dict[str, Callable[[Mapping[str, Any]], dict[str, Any]]] = {
     "extract": passages.extract,
     "answer": answering.answer,
     "claims": splitting.split_claims,
-    "verdict": weighing.verify,
+    "verdict": weighing.verify_all,
     "stated": stating.stated,
     "addressed": addressing.addresses,
     "consistent": addressing.agree,
     "criterion": patterns.grade_by_patterns,
 }
-_VERSION = 5
+_VERSION = 6
 
 
 class OfflineModel:

@@ -112,11 +112,15 @@ class Accounts:
             items = record["items"]
             return items[: self._most], [item["tokens"] for item in items]
         if name == "verdicts":
-            return record.get("failure", ""), tuple(
-                JudgedClaim(
-                    v["claim"], v["verdict"], v["confidence"], v["reason"], tuple((n, q) for n, q in v["quotes"])
-                )
-                for v in record["verdicts"]
+            return (
+                record.get("failure", ""),
+                record.get("declining", "") == "wholly",
+                tuple(
+                    JudgedClaim(
+                        v["claim"], v["verdict"], v["confidence"], v["reason"], tuple((n, q) for n, q in v["quotes"])
+                    )
+                    for v in record["verdicts"]
+                ),
             )
         if name == "answer":
             return record["text"], record["declined"], record.get("failure", "")
@@ -134,7 +138,7 @@ class Accounts:
         if "found again" not in found and "context" in results and sizes:
             shown = within_budget(sizes, *room)
         text, declined, failure = found.get("answer", (None, False, ""))
-        unsound, claims = found.get("verdicts", ("", ()))
+        unsound, declining, claims = found.get("verdicts", ("", False, ()))
         grades = {
             name: self._read[result] for node, result in results.items()
             if (name := criterion_of(node)) and self._read[result] is not None
@@ -146,7 +150,7 @@ class Accounts:
             shown=shown,
             queries=found.get("queries", ()),
             answer=text,
-            declined=declined,
+            declined=declined or declining,
             failure=failure or unsound,
             claims=claims,
             grades=grades,

@@ -74,11 +74,11 @@ class HttpLanguageModel(Server):
         for note in notes:
             self.spent.notes[note] = self.spent.notes.get(note, 0) + 1
         if notes:
-            self.cuts.add(str(task.fields.get("question", task.fields.get("claim", ""))))
+            self.cuts.add(str(task.fields.get("question", "")))
         if call.failure:
             return Reply(None, call.failure, notes)
         try:
-            return Reply(understood(task, call.reply), notes=notes)
+            return Reply(understood(task, call.reply, last=True), notes=notes)
         except Unfit as error:  # it was kept by a version that let it pass
             return Reply(None, f"the reply does not fit: {error}", notes)
 
@@ -100,7 +100,7 @@ class HttpLanguageModel(Server):
             seen.append(posted)
             try:
                 text = _text(posted.body)
-                understood(task, text)
+                understood(task, text, last=turn > 0)
                 failure = ""
                 break
             except Unfit as error:

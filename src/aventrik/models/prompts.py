@@ -21,7 +21,7 @@ from ..core.errors import BadInput
 from ..core.protocols import TASKS, Task
 
 _PLAIN = frozenset({"count", "style", "kind"})
-_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases", "before", "glossary"})
+_LISTS = frozenset({"headings", "facts", "examples", "avoid", "cases", "before", "glossary", "claims"})
 _FENCE = re.compile(
     r"^--- (?P<field>[a-z]+)(?: (?P<number>\d+))? · (?P<mark>[0-9a-f]{12})(?: · from: (?P<source>[^\n]*))? ---\n"
     r"(?P<text>.*?)\n?--- end · (?P=mark) ---$",
@@ -48,6 +48,8 @@ class Prompt:
         return hashlib.sha256(f"{_RULES}{self.text}".encode()).hexdigest()[:16]
 
 
+# What a user's own wording of a task may do without.
+_MAY_LACK: Mapping[str, frozenset[str]] = {"verdict": frozenset({"question"}), "stated": frozenset({"reference"})}
 DOMAIN = "domain.txt"
 OWN = "own"  # the folder of wordings that single steps and rewritings name
 # The tasks that are told of the domain: those that word questions anew and look at passages.
@@ -119,7 +121,8 @@ def _check(task: str, text: str, source: str, needed: Iterable[str] | None = Non
                 told = ", ".join(f"${field}" for field in fields)
                 raise BadInput(f"{source}, line {number}: unknown placeholder ${name}; '{task}' has {told}")
             seen.add(name)
-    missing = [field for field in (fields if needed is None else needed) if field not in seen]
+    free = _MAY_LACK.get(task, frozenset())
+    missing = [field for field in (fields if needed is None else needed) if field not in seen and field not in free]
     if missing:
         last = len(text.splitlines())
         raise BadInput(f"{source}, line {last}: the placeholder ${missing[0]} is missing; '{task}' needs it")

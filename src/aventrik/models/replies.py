@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from ..core.judging.verdicts import NOT_JUDGED
 from ..core.protocols import Task
 from ..core.surrogates import mended_json
 
@@ -192,8 +193,10 @@ class ClaimReply(_Record):
 
 
 class Claims(_Record):
-    """Reply to `claims`."""
+    """Reply to `claims`: whether the answer says that it has none, by which words, before what it claims."""
 
+    quote: _Words = ""
+    declining: Literal["none", "in part", "wholly"] = "none"
     claims: list[ClaimReply] = Field(max_length=_MOST)
 
 
@@ -205,8 +208,9 @@ class VerdictQuote(_Record):
 
 
 class VerdictReply(_Record):
-    """Reply to `verdict`."""
+    """The verdict on one claim, by its number from 1."""
 
+    claim: int
     quotes: list[VerdictQuote] = Field([], max_length=_MOST)
     reason: _Words = ""
     verdict: Literal["supported", "contradicted", "not found", "too far to tell"]
@@ -219,6 +223,19 @@ class VerdictReply(_Record):
         sure = value.get("confidence") if isinstance(value, dict) else None
         if isinstance(sure, int | float) and not isinstance(sure, bool) and 1 < sure <= 100:
             return value | {"confidence": sure / 100}
+        return value
+
+
+class Verdicts(_Record):
+    """Reply to `verdict`, one record a claim; a single record counts where there is one claim."""
+
+    verdicts: list[VerdictReply] = Field(max_length=_MOST)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _single(cls, value: Any) -> Any:
+        if isinstance(value, dict) and "verdict" in value and "verdicts" not in value:
+            return {"verdicts": [{"claim": 1, **value}]}
         return value
 
 
@@ -287,7 +304,7 @@ RECORDS: dict[str, type[_Record]] = {
     "extract": Extract,
     "answer": AnswerReply,
     "claims": Claims,
-    "verdict": VerdictReply,
+    "verdict": Verdicts,
     "stated": Stated,
     "addressed": Addressed,
     "consistent": Consistent,
@@ -349,15 +366,16 @@ def schema(task: str) -> dict[str, Any]:
     return dict(slim(RECORDS[task].model_json_schema()))
 
 
-def understood(task: Task, text: str) -> dict[str, Any]:
-    """The record in a model's text; raises `Unfit` with what is wrong. What a model thinks aloud before it replies is no
+def understood(task: Task, text: str, last: bool = False) -> dict[str, Any]:
+    """The record in a model's text; raises `Unfit` with what is wrong. `last`: it was told once what is wrong, and what can be taken
+    of it is: a verdict whose quote does not stand in its item is "not judged". What a model thinks aloud before it replies is no
     reply, and of several objects that fit and differ none is: which is meant can't be known."""
     fitting: list[dict[str, Any]] = []
     wrong: Unfit | None = None
     for found in found_objects(text):
         try:
             record = RECORDS[task.name].model_validate(found).model_dump()
-            _check(task, record)
+            _check(task, record, last)
         except ValidationError as error:
             first = error.errors()[0]
             where = ".".join(str(part) for part in first["loc"])
@@ -444,6 +462,38 @@ def _balanced(text: str) -> Iterator[str]:
                 yield text[start : place + 1]
 
 
+def _by_claim(rows: list[dict[str, Any]], task: Task, last: bool) -> list[dict[str, Any]]:
+    """The verdict on each claim, in the order of the claims; raises `Unfit` where one is missing, or rests on a quote that does not
+    stand in the item that it names."""
+    count = len(task.fields["claims"])
+    found = {row["claim"]: row for row in rows}
+    lost = [number for number in range(1, count + 1) if number not in found]
+    if lost:
+        raise Unfit(f"verdicts: there is none on claim {lost[0]} of {count}")
+    texts = {item["number"]: _letters(str(item["text"]) + " " + str(item["source"])) for item in task.fields["context"]}
+    made = []
+    for number in range(1, count + 1):
+        row = found[number]
+        strange = next((each for each in row["quotes"] if not _stands(each, texts)), None)
+        if strange is not None:
+            told = f"the quote {str(strange['quote'])[:80]!r} does not stand in item {strange['item']}"
+            if not last:
+                raise Unfit(f"verdicts: claim {number}: {told}; copy the words of the item character for character")
+            row = {**row, "verdict": NOT_JUDGED, "reason": told, "quotes": [], "confidence": 0.0}
+        made.append(row)
+    return made
+
+
+def _stands(quote: Mapping[str, Any], texts: Mapping[int, str]) -> bool:
+    """Whether the words of a quote stand in its item, whatever is between them: white space, marks, case, an ellipsis."""
+    pieces = [_letters(piece) for piece in re.split(r"\.\.\.|…|\[\.\.\.\]", str(quote["quote"]))]
+    return quote["item"] in texts and all(piece in texts[quote["item"]] for piece in pieces)
+
+
+def _letters(text: str) -> str:
+    return "".join(each for each in text.casefold() if each.isalnum())
+
+
 def _by_number(rows: list[dict[str, Any]], count: int) -> list[bool]:
     """Whether each fact is stated, in the order of the facts; raises `Unfit` where one is missing or stands twice."""
     if len(rows) != count:
@@ -455,7 +505,7 @@ def _by_number(rows: list[dict[str, Any]], count: int) -> list[bool]:
     return [found[number] for number in range(1, count + 1)]
 
 
-def _check(task: Task, record: dict[str, Any]) -> None:
+def _check(task: Task, record: dict[str, Any], last: bool) -> None:
     """What a schema can't say: as many entries as were asked for, and numbers of items that exist."""
     if task.name == "stated":
         record["stated"] = _by_number(record["stated"], len(task.fields["facts"]))
@@ -472,4 +522,10 @@ def _check(task: Task, record: dict[str, Any]) -> None:
             if wrong:
                 raise Unfit(f"cites: there is no context item {wrong[0]}")
     if task.name == "verdict":
-        record["quotes"] = [quote for quote in record["quotes"] if quote["item"] in numbers]
+        record["verdicts"] = _by_claim(record["verdicts"], task, last)
+    if task.name == "claims" and record["declining"] != "none":
+        words = _letters(record["quote"])
+        if not words or words not in _letters(str(task.fields["answer"])):
+            if not last:
+                raise Unfit("quote: the words by which the answer says that it has none do not stand in it; copy them")
+            record["declining"], record["quote"] = "none", ""

@@ -103,9 +103,13 @@ def _case(number: int, item: ReviewItem, said: str) -> str:
 
 def _agreeing(judge: Any, held: Sequence[tuple[ReviewItem, str]], wording: str) -> float:
     tasks = [
-        Task("verdict", {"claim": item.claim, "context": [each.fields for each in item.context]}, wording)
+        Task(
+            "verdict",
+            {"context": [each.fields for each in item.context], "question": item.question, "claims": [item.claim]},
+            wording,
+        )
         for item, _ in held
     ]
     replies = judge.perform(tasks)
-    right = sum(bool(r.value) and r.value["verdict"] == said for r, (_, said) in zip(replies, held))
+    right = sum(bool(r.value) and r.value["verdicts"][0]["verdict"] == said for r, (_, said) in zip(replies, held))
     return right / len(held)

@@ -82,11 +82,11 @@ OUTSIDE: tuple[Stage, ...] = (
         record=Context, together=1024, called="context",
     ),
     Stage(
-        "brought answer", 1, QUESTION, ("brought",), outside.answers, used=_answered, record=Answer, together=1024,
+        "brought answer", 2, QUESTION, ("brought",), outside.answers, used=_answered, record=Answer, together=1024,
         called="answer",
     ),
     Stage(
-        "brought verdicts", 1, QUESTION, ("wording", "reference", "context", "answer", "brought"), outside.verdicts,
+        "brought verdicts", 2, QUESTION, ("wording", "reference", "context", "answer", "brought"), outside.verdicts,
         used=_answered, record=Judgement, called="verdicts", build=verdict_nodes,
     ),
     Stage(
@@ -94,11 +94,11 @@ OUTSIDE: tuple[Stage, ...] = (
         used=_answered, record=Grade, called="criterion", build=criterion_nodes,
     ),
     Stage(
-        "brought answer scores", 2, QUESTION, ("brought", "evidence", "context", "answer", "verdicts"), outside.answered,
+        "brought answer scores", 3, QUESTION, ("brought", "evidence", "context", "answer", "verdicts"), outside.answered,
         _cuts, used=_answered, record=Scores, together=1024, called="answer scores", build=score_nodes,
     ),
     Stage(
-        "brought losses", 1, QUESTION, ("brought", "evidence", "standing", "found again", "answer", "verdicts"),
+        "brought losses", 2, QUESTION, ("brought", "evidence", "standing", "found again", "answer", "verdicts"),
         outside.losses, _cuts, record=Losses, together=1024, called="losses",
     ),
 )  # fmt: skip

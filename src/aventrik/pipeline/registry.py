@@ -165,7 +165,7 @@ GRAPH: tuple[Stage, ...] = (
         lambda resolved: reads.answerer(resolved, ("paraphrases", "answer")), used=reads.asks_again, record=answers.Again,
     ),
     Stage(
-        "verdicts", 3, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=reads.judge,
+        "verdicts", 4, QUESTION, ("wording", "reference", "context", "answer"), answers.verdicts, models=reads.judge,
         used=lambda resolved: resolved.answers, record=Judgement, build=verdict_nodes,
     ),
     Stage(
@@ -177,11 +177,11 @@ GRAPH: tuple[Stage, ...] = (
         models=lambda resolved: reads.judge(resolved, ("consistent",)), used=reads.asks_again, record=Agreement,
     ),
     Stage(
-        "answer scores", 3, QUESTION, ("evidence", "context", "answer", "verdicts", "agreement"), scoring.answered,
+        "answer scores", 4, QUESTION, ("evidence", "context", "answer", "verdicts", "agreement"), scoring.answered,
         lambda resolved: scoring.Cuts(resolved.cover), record=Scores, together=1024, build=score_nodes,
     ),
     Stage(
-        "losses", 2, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
+        "losses", 3, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
         scoring.losses, lambda resolved: scoring.Cuts(resolved.cover, steps=step_names(resolved)), record=Losses,
         together=1024,
     ),

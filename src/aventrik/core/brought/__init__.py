@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..answering import DECLINE, Answer, Statement
-from ..text import WORD, sentences
-from ..wording.refusals import declines
+from ..answering import Answer, Statement
 
 LONGEST = 1_000_000  # characters of one text of a context that are kept
 
@@ -37,15 +35,16 @@ class Brought:
 
 
 def answer_of(brought: Brought) -> Answer:
-    """The answer as it is judged. One that says nothing, or only that it can't say, declines."""
+    """The answer as it is judged. One that says nothing declines; whether one declines that only says that it can't tell, the judge
+    decides, unless the system said so itself."""
     if brought.failure or brought.answer is None:
         return Answer("", failure=brought.failure or "no answer was brought")
     text = brought.answer.strip()
     if not text:
         return Answer("", True)
-    if brought.declined if brought.declined is not None else declines(text):
-        return Answer(text or DECLINE, True)
-    return Answer(text, False, (Statement(text),))
+    if brought.declined:
+        return Answer(text, True, told=True)
+    return Answer(text, False, (Statement(text),), told=brought.declined is not None)
 
 
 def items_of(brought: Brought) -> Sequence[BroughtItem]:

@@ -33,7 +33,10 @@ def judge(
     asked = Judge(model)
     places = spoken(answers, asked)
     taken = {place: each.claims for place, each in enumerate(first) if each.verdicts}
-    claims = claims_of(questions, answers, places, asked, taken)
+    split = claims_of(questions, answers, places, asked, taken)
+    claims, declining = split.claims, dict(split.declining)
+    declining.update({place: (each.declining, each.refusal) for place, each in enumerate(first) if each.declining})
+    places = [place for place in places if declining.get(place, ("",))[0] != "wholly"]
     verdicts = verdicts_on(questions, claims, contexts, asked)
     right = supported_claims(questions, claims, references, asked)
     stated = stated_facts(questions, answers, places, references, asked)
@@ -45,7 +48,10 @@ def judge(
             tuple(verdicts.get(place, ())),
             stated.get(place, (False,) * len(references[place].facts)),
             tuple(right.get(place, ())),
-            relevance=relevance.get(place),
+            relevance=relevance[place][0] if place in relevance else None,
+            declining=declining.get(place, ("", ""))[0],
+            refusal=declining.get(place, ("", ""))[1],
+            reason=relevance[place][1] if place in relevance else "",
         )
         for place in range(len(answers))
     ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from ..answering import Answer
@@ -24,19 +25,39 @@ def spoken(answers: Sequence[Answer], judge: Judge) -> list[int]:
     return judge.still(places)
 
 
+@dataclass(frozen=True)
+class Split:
+    """The claims of answers in order, as (place, claim), and by the place of an answer how far it says that it has none ("none", "in
+    part", "wholly"), with the words that say so."""
+
+    claims: list[tuple[int, Claim]]
+    declining: dict[int, tuple[str, str]]
+
+
 def claims_of(
     questions: Sequence[str],
     answers: Sequence[Answer],
     places: Sequence[int],
     judge: Judge,
     taken: Mapping[int, list[Claim]],
-) -> list[tuple[int, Claim]]:
-    """The claims of the answers at some places, in order, as (place, claim); `taken` has those that another judge split
-    off already. An answer of more than `MOST_CLAIMS` is not judged."""
+) -> Split:
+    """The claims of the answers at some places; `taken` has those that another judge split off already. One that declines wholly makes
+    none. An answer of more than `MOST_CLAIMS` is not judged."""
     unsplit = [place for place in places if place not in taken]
     split = judge.ask([(p, Task("claims", {"question": questions[p], "answer": answers[p].text})) for p in unsplit])
-    made = {**taken, **{place: value["claims"] for place, value in zip(unsplit, split) if value}}
+    told = {place: value for place, value in zip(unsplit, split) if value}
+    declining = {
+        place: (str(value.get("declining", "none")), str(value.get("quote", "")))
+        for place, value in told.items() if not answers[place].told
+    }  # fmt: skip
+    made = {
+        **taken,
+        **{
+            place: [] if declining.get(place, ("",))[0] == "wholly" else value["claims"]
+            for place, value in told.items()
+        },
+    }
     for place, some in made.items():
         if len(some) > MOST_CLAIMS:
             judge.failures[place] = f"the answer makes {len(some):,} claims; {MOST_CLAIMS} are judged"
-    return [(place, claim) for place in judge.still(places) for claim in made.get(place, ())]
+    return Split([(place, claim) for place in judge.still(places) for claim in made.get(place, ())], declining)

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from ..context import Served
 from ..protocols import Task
 from .claims import Claim
 from .verdicts import Judge, Verdict
+
+MOST_AT_ONCE = 12  # claims of one call: a longer reply is cut off by small limits of a server
 
 
 def verdicts_on(
@@ -22,26 +24,45 @@ def verdicts_on(
     no reply."""
     shown = {place: [item.fields for item in context] for place, context in enumerate(contexts) if context is not None}
     facing = [(place, claim) for place, claim in claims if place in shown]
-    beside = whole_answers(claims)
-    replies = judge.ask([(p, verdict_task(questions[p], claim, beside[p], shown[p])) for p, claim in facing])
-    found: dict[int, list[Verdict]] = defaultdict(list)
-    for (place, claim), reply in zip(facing, replies):
-        if reply:
-            found[place].append(_verdict(claim, reply))
-    return found
+    return {
+        place: [_verdict(claim, reply) for claim, reply in rows]
+        for place, rows in judged_claims(questions, facing, shown, judge).items()
+    }
 
 
-def whole_answers(claims: Sequence[tuple[int, Claim]]) -> dict[int, str]:
-    """By the place of an answer all that it claims."""
-    found: dict[int, list[str]] = defaultdict(list)
+def judged_claims(
+    questions: Sequence[str],
+    claims: Sequence[tuple[int, Claim]],
+    shown: Mapping[int, Sequence[dict[str, Any]]],
+    judge: Judge,
+) -> dict[int, list[tuple[Claim, dict[str, Any]]]]:
+    """By the place of an answer each of its claims with what the judge says of it, held against what is `shown` there. The claims of an
+    answer go in one call, `MOST_AT_ONCE` at most: they belong to one question, and what they are held against is read once."""
+    by_place: dict[int, list[Claim]] = defaultdict(list)
     for place, claim in claims:
-        found[place].append(str(claim["text"]))
-    return {place: " ".join(texts) for place, texts in found.items()}
-
-
-def verdict_task(question: str, claim: Claim, answer: str, context: Sequence[dict[str, Any]]) -> Task:
-    """What a judge is asked of one claim: it belongs to its question, and stands in its answer."""
-    return Task("verdict", {"question": question, "answer": answer, "claim": claim["text"], "context": context})
+        by_place[place].append(claim)
+    batches = [
+        (place, some[at : at + MOST_AT_ONCE])
+        for place, some in by_place.items()
+        for at in range(0, len(some), MOST_AT_ONCE)
+    ]
+    replies = judge.ask(
+        [
+            (
+                p,
+                Task(
+                    "verdict",
+                    {"context": shown[p], "question": questions[p], "claims": [each["text"] for each in some]},
+                ),
+            )
+            for p, some in batches
+        ]
+    )
+    found: dict[int, list[tuple[Claim, dict[str, Any]]]] = defaultdict(list)
+    for (place, some), reply in zip(batches, replies):
+        if reply:
+            found[place].extend(zip(some, reply["verdicts"]))
+    return found
 
 
 def _verdict(claim: Claim, reply: dict[str, Any]) -> Verdict:

@@ -23,6 +23,9 @@ def joined(judgements: Sequence[Judgement], way: str) -> Judgement:
         _flags([each.stated for each in judgements]),
         _flags([each.right for each in judgements]),
         relevance=sum(levels) / len(levels) if levels else None,
+        declining=judgements[0].declining,
+        refusal=judgements[0].refusal,
+        reason="; ".join(dict.fromkeys(each.reason for each in judgements if each.reason)),
     )
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Sequence
 
 from ..answering import Answer
 from ..protocols import Task
 from .claims import Claim
-from .evidence import verdict_task, whole_answers
+from .evidence import judged_claims
 from .verdicts import Judge, Reference
 
 
@@ -17,16 +16,12 @@ def supported_claims(
 ) -> dict[int, list[bool]]:
     """By the place of an answer whether the reference answer or its evidence supports each of its claims, none where there
     is no such text."""
-    beside = whole_answers(claims)
     known = [(place, claim) for place, claim in claims if references[place].texts]
-    replies = judge.ask(
-        [(p, verdict_task(questions[p], claim, beside[p], references[p].context)) for p, claim in known]
-    )
-    found: dict[int, list[bool]] = defaultdict(list)
-    for (place, _), reply in zip(known, replies):
-        if reply:
-            found[place].append(reply["verdict"] == "supported")
-    return found
+    shown = {place: references[place].context for place, _ in known}
+    return {
+        place: [reply["verdict"] == "supported" for _, reply in rows]
+        for place, rows in judged_claims(questions, known, shown, judge).items()
+    }
 
 
 def stated_facts(
@@ -43,5 +38,10 @@ def stated_facts(
 
 
 def _task(question: str, reference: Reference, answer: Answer) -> Task:
-    fields = {"question": question, "facts": list(reference.facts), "reference": reference.answer, "answer": answer.text}
+    fields = {
+        "question": question,
+        "facts": list(reference.facts),
+        "reference": reference.answer,
+        "answer": answer.text,
+    }
     return Task("stated", fields)

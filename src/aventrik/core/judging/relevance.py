@@ -14,11 +14,15 @@ RELEVANT, AGREEING = 3, 2  # the highest levels of `addressed` and `consistent`
 
 def relevances(
     questions: Sequence[str], answers: Sequence[Answer], places: Sequence[int], judge: Judge
-) -> dict[int, float]:
-    """By the place of an answer how far it addresses its question, 0 to 1: the judge's level of `RELEVANT`."""
+) -> dict[int, tuple[float, str]]:
+    """By the place of an answer how far it addresses its question, 0 to 1: the judge's level of `RELEVANT`; and its reason."""
     whole = judge.still(places)
     replies = judge.ask([(p, Task("addressed", {"question": questions[p], "answer": answers[p].text})) for p in whole])
-    return {place: int(reply["level"]) / RELEVANT for place, reply in zip(whole, replies) if reply}
+    return {
+        place: (int(reply["level"]) / RELEVANT, str(reply.get("reason", "")))
+        for place, reply in zip(whole, replies)
+        if reply
+    }
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,13 @@ from typing import Any
 
 from ..protocols import LanguageModel, Task
 
+NOT_JUDGED = "not judged"  # the judge gave a verdict that can't be used: its quote does not stand where it says
+UNTOLD = ("too far to tell", NOT_JUDGED)
+
 
 @dataclass(frozen=True)
 class Verdict:
-    """`verdict` is supported, contradicted, not found or too far to tell; `quotes` are (item number, words) that it rests
+    """`verdict` is supported, contradicted, not found, too far to tell or not judged; `quotes` are (item number, words) that it rests
     on; `confidence` is how sure the judge is of it, 0 to 1."""
 
     claim: str
@@ -24,7 +27,7 @@ class Verdict:
     @property
     def support(self) -> float:
         """How likely the claim is supported, by the judge's own confidence, 0 to 1; ½ where it can't tell."""
-        if self.verdict == "too far to tell":
+        if self.verdict in UNTOLD:
             return 0.5
         return self.confidence if self.verdict == "supported" else 1 - self.confidence
 
@@ -32,14 +35,18 @@ class Verdict:
 @dataclass(frozen=True)
 class Judgement:
     """The verdicts on an answer against its context; which reference facts it states; which of its claims the
-    reference answer or its evidence supports; how far it addresses the question, 0 to 1 (None: not judged); and why
-    judging failed, if it did."""
+    reference answer or its evidence supports; how far it addresses the question, 0 to 1 (None: not judged); why
+    judging failed, if it did; whether the answer says that it has none ("none", "in part", "wholly"; "" where nobody looked),
+    and by which words; and the judge's reason for the relevance."""
 
     verdicts: tuple[Verdict, ...] = ()
     stated: tuple[bool, ...] = ()
     right: tuple[bool, ...] = ()
     failure: str = ""
     relevance: float | None = None
+    declining: str = ""
+    refusal: str = ""
+    reason: str = ""
 
     @property
     def claims(self) -> list[dict[str, Any]]:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from ..answering import Answer
 from ..judging import Judgement
+from ..judging.verdicts import UNTOLD
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,11 @@ class Judged:
     judgement: Judgement
     answerable: bool
     agreement: float | None = None
+
+    @property
+    def declined(self) -> bool:
+        """Whether the answer says that it has none: by its system's own word, or by the judge's."""
+        return self.answer.declined or self.judgement.declining == "wholly"
 
     def share(self, *verdicts: str) -> float | None:
         """Claims with one of the verdicts ÷ claims."""
@@ -64,8 +70,8 @@ def unfound_claims(judged: Judged) -> float | None:
 
 
 def untold_claims(judged: Judged) -> float | None:
-    """Claims that are too far in wording for the judge to tell ÷ claims."""
-    return judged.share("too far to tell")
+    """Claims that the judge could not tell ÷ claims: too far in wording, or its word could not be used."""
+    return judged.share(*UNTOLD)
 
 
 def relevance(judged: Judged) -> float | None:
@@ -82,7 +88,7 @@ def completeness(judged: Judged) -> float | None:
     """Reference facts stated ÷ reference facts; 0 for an answer that declines wrongly."""
     if not judged.answerable:
         return None
-    if judged.answer.declined:
+    if judged.declined:
         return 0.0
     stated = judged.judgement.stated
     return sum(stated) / len(stated) if stated else None
@@ -91,7 +97,7 @@ def completeness(judged: Judged) -> float | None:
 def correctness(judged: Judged) -> float | None:
     """F1 of completeness and of the share of claims that the reference answer or its evidence supports."""
     complete = completeness(judged)
-    if complete is None or judged.answer.declined:
+    if complete is None or judged.declined:
         return complete
     right = judged.judgement.right
     precise = sum(right) / len(right) if right else 0.0
@@ -118,12 +124,12 @@ def citation_recall(judged: Judged) -> float | None:
 
 def declined_rightly(judged: Judged) -> float | None:
     """Of an unanswerable question: 1 if the answer declines, else 0."""
-    return None if judged.answerable else float(judged.answer.declined)
+    return None if judged.answerable else float(judged.declined)
 
 
 def declined_wrongly(judged: Judged) -> float | None:
     """Of an answerable question: 1 if the answer declines, else 0."""
-    return float(judged.answer.declined) if judged.answerable else None
+    return float(judged.declined) if judged.answerable else None
 
 
 def _resting(quotes: tuple[tuple[int, str], ...]) -> set[int]:

@@ -14,7 +14,8 @@ _SOURCE = (
 _ME = r"(?:i|we)"
 _NOT = r"(?: not|n['’]t)"
 _TELLING = (
-    r"(?:say|state|mention|specify|tell|indicate|address|cover|describe|discuss|explain|answer|disclose|list|give(?: any)?|provide(?: any)?|"
+    r"(?:say|state|mention|specify|tell|indicate|address|cover|describe|discuss|explain|answer|disclose|list|"
+    r"give(?: any)?|provide(?: any)?|"
     r"contain(?: any| enough| the| an?)?|include(?: any| enough| the| information)|reveal|clarify|note|have(?: any| enough| the| an?)?)"
 )
 # What is not told has to be about telling: 'the price does not include Sundays' tells something.
@@ -23,12 +24,15 @@ _FORMS = (
     rf"\b{_SOURCE} (?:is|are) silent\b",
     rf"\b{_SOURCE} (?:has|have|contains?|gives?|provides?|offers?) (?:nothing|not enough|insufficient|no (?:\w+ )?"
     r"(?:information|mention|details?|answers?|reference|data|guidance|indication|evidence))\b",
-    rf"(?:\b|(?=n))(?:nothing (?:in|on|about)|no mention|no information|no details?|no answer|no evidence|no reference|(?:not|n['’]t) enough information|insufficient "
-    rf"(?:information|context|evidence|data)|no relevant (?:information|passages?|documents?|results?)|too little information)\b(?! on file\b)",
+    r"(?:\b|(?=n))(?:nothing (?:in|on|about)|no mention|no information|no details?|no answer|no evidence|no "
+    r"reference|(?:not|n['’]t) enough information|insufficient "
+    r"(?:information|context|evidence|data)|no relevant (?:information|passages?|documents?|results?)|too "
+    r"little information)\b(?! on file\b)",
     rf"\b{_ME} (?:am|are|was|were|'m|’m) (?:not able|unable|not sure|afraid|sorry|not certain|not aware)\b",
     rf"\b{_ME}(?:'m|’m) (?:not able|unable|not sure|afraid|not certain|not aware)\b",
     rf"\b{_ME} (?:do{_NOT}|don['’]t) (?:know|have|see|find|seem to)\b",
-    rf"\b{_ME} (?:can{_NOT}|cannot|can['’]t|could{_NOT}|couldn['’]t|was unable|were unable|am unable|did{_NOT}|didn['’]t|have{_NOT} been able|haven['’]t)"
+    rf"\b{_ME} (?:can{_NOT}|cannot|can['’]t|could{_NOT}|couldn['’]t|was unable|were unable|am unable|did{_NOT}|"
+    rf"didn['’]t|have{_NOT} been able|haven['’]t)"
     r" (?:to )?(?:answer|find|found|tell|determine|say|locate|see|confirm|provide|help|give|come across|identify)\b",
     r"\b(?:it|this|that|the answer|which|the question|what you ask) (?:is|was|are|were)(?: not|n['’]t) "
     r"(?:stated|mentioned|specified|given|covered|provided|addressed|said|told|described|included in|in|answered|clear from|possible to "
@@ -37,22 +41,29 @@ _FORMS = (
     r"(?:given|provided|found|available|included|described) (?:in|by) " + _SOURCE + r"|in " + _SOURCE + r")\b",
     r"\b(?:cannot|can['’]t|can not|could not) be (?:answered|determined|found|told|established|inferred|derived|concluded)\b",
     r"\b(?:unable to|not able to|impossible to) (?:answer|find|tell|determine|say|locate|confirm)\b",
-    r"\b(?:don['’]t|do not) know\b|\bno idea\b|\bnot known\b|\bunknown to me\b|\bbeyond (?:the scope|what)\b|\boutside (?:the scope|my|what)\b|"
+    r"\b(?:don['’]t|do not) know\b|\bno idea\b|\bnot known\b|\bunknown to me\b|\bbeyond (?:the scope|what)\b|"
+    r"\boutside (?:the scope|my|what)\b|"
     r"\bnot (?:mentioned|stated|specified|covered|addressed|answerable|documented) (?:here|there|anywhere|in|by|within)\b",
-    r"^(?:no (?:answer|information|details?|mention|data)|not (?:stated|mentioned|specified|given|available|found|answerable|known|sure|covered|"
-    r"enough (?:information|context))|unknown|unanswerable|insufficient (?:information|context|data|evidence)|i pass|can['’]t say|cannot say|"
+    r"^(?:no (?:answer|information|details?|mention|data)|not (?:stated|mentioned|specified|given|available|"
+    r"found|answerable|known|sure|covered|"
+    r"enough (?:information|context))|unknown|unanswerable|insufficient (?:information|context|data|evidence)|"
+    r"i pass|can['’]t say|cannot say|"
     r"hard to say|no comment|nothing found)\b[^,;]{0,60}$",
     r"\b(?:that|this|it)(?: is|['’]s) not something\b",
     r"\byou (?:would|will|may|might) (?:have|need|want) to (?:ask|contact|check with)\b",
 )  # fmt: skip
 REFUSAL = re.compile("|".join(f"(?:{form})" for form in _FORMS), re.IGNORECASE)
 _POINTING = re.compile(
-    r"\b(?:please|contact|ask|check|try|see|refer|consult|let me know|sorry|apologi[sz]e|unfortunately|rephrase|more (?:details|information)|"
+    r"\b(?:please|contact|ask|check|try|see|refer|consult|let me know|sorry|apologi[sz]e|unfortunately|"
+    r"rephrase|more (?:details|information)|"
     r"help you|happy to|you (?:could|can|may|might|should|would|will))\b",
     re.IGNORECASE,
 )
 _REST = 12  # words beside a refusal that say nothing of the matter
-_SORRY = re.compile(r"^\W*(?:i['’]m |i am |we are |very )?(?:so )?(?:sorry|apologies|unfortunately|regrettably|i apologi[sz]e)\b[^.!?]*$", re.IGNORECASE)
+_SORRY = re.compile(
+    r"^\W*(?:i['’]m |i am |we are |very )?(?:so )?(?:sorry|apologies|unfortunately|regrettably|i apologi[sz]e)\b[^.!?]*$",
+    re.IGNORECASE,
+)
 
 
 def refusal_in(answer: str) -> tuple[str, str]:
@@ -68,7 +79,11 @@ def refusal_in(answer: str) -> tuple[str, str]:
     if not any(refusing):
         return "none", ""
     shown = found[refusing.index(True)]
-    rest = [each for each, said in zip(found, refusing) if not said and not _POINTING.search(each) and not _SORRY.match(each)]
+    rest = [
+        each
+        for each, said in zip(found, refusing)
+        if not said and not _POINTING.search(each) and not _SORRY.match(each)
+    ]
     words = sum(len(WORD.findall(each)) for each in rest)
     opens = refusing[0] or all(_SORRY.match(each) or _POINTING.search(each) for each in found[: refusing.index(True)])
     return ("wholly" if words == 0 or (opens and words <= _REST) else "in part"), shown

@@ -73,7 +73,13 @@ def _share(about: Sequence[NamedThing], given: tuple[Word, ...]) -> float:
     if not whole:
         return 1.0
     terms = {term for word in given if word.content for term in (word.term, stem(word.lower))}
-    return sum(thing.weight * max((how for term, how in thing.terms.items() if term in terms), default=0.0) for thing in about) / whole
+    return (
+        sum(
+            thing.weight * max((how for term, how in thing.terms.items() if term in terms), default=0.0)
+            for thing in about
+        )
+        / whole
+    )
 
 
 def agree(fields: Mapping[str, Any]) -> dict[str, Any]:

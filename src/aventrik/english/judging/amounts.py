@@ -20,9 +20,22 @@ _AMOUNT = re.compile(
 _CLOCK = re.compile(r"\b(\d{1,2})(?:[:.](\d{2}))?\s?([ap])\.?m\b|\b(\d{1,2}):(\d{2})\b", re.IGNORECASE)
 _DATE = re.compile(rf"\b(\d{{1,2}})\s({'|'.join(MONTHS)})(?:\s(\d{{4}}))?\b", re.IGNORECASE)
 _YEAR = re.compile(r"\b(1[5-9]\d\d|20\d\d)\b")
-_RATE = re.compile(r"\b(?:every|each|per|a|an)\s(?:(\w+)\s)?(second|minute|hour|day|week|fortnight|month|quarter|year)s?\b|\b(hourly|daily|weekly|monthly|quarterly|yearly|annually)\b")
-_LY = {"hourly": "hour", "daily": "day", "weekly": "week", "monthly": "month", "quarterly": "quarter", "yearly": "year", "annually": "year"}
-_DAYS = {"second": 1 / 86400, "minute": 1 / 1440, "hour": 1 / 24, "day": 1.0, "week": 7.0, "fortnight": 14.0, "month": 365.25 / 12, "quarter": 365.25 / 4, "year": 365.25}  # fmt: skip
+_RATE = re.compile(
+    r"\b(?:every|each|per|a|an)\s(?:(\w+)\s)?(second|minute|hour|day|week|fortnight|month|quarter|year)s?\b|\b(hourly|daily|weekly|monthly|quarterly|yearly|annually)\b"
+)
+_LY = {
+    "hourly": "hour",
+    "daily": "day",
+    "weekly": "week",
+    "monthly": "month",
+    "quarterly": "quarter",
+    "yearly": "year",
+    "annually": "year",
+}
+_DAYS = {
+    "second": 1 / 86400, "minute": 1 / 1440, "hour": 1 / 24, "day": 1.0, "week": 7.0, "fortnight": 14.0, "month": 365.25 / 12,
+    "quarter": 365.25 / 4, "year": 365.25,
+}  # fmt: skip
 _FRACTIONS = {"half": 0.5, "quarter": 0.25, "third": 1 / 3, "twice": 2.0, "double": 2.0, "once": 1.0, "dozen": 12.0}
 _MOST = 12  # amounts of a text that are reckoned with
 _CLOSE = 5e-3  # relative: '3.3 m' for a third of 10 m
@@ -105,7 +118,11 @@ def _reckoned(wanted: Amount, dimension: str, given: tuple[Amount, ...]) -> bool
         return True
     for each, one in zip(alike, numbers):
         for other in given:
-            if other is not each and other.bare not in (0.0, 1.0) and (_near(value, one * other.bare) or _near(value, one / other.bare)):
+            if (
+                other is not each
+                and other.bare not in (0.0, 1.0)
+                and (_near(value, one * other.bare) or _near(value, one / other.bare))
+            ):
                 return True
     return len(numbers) in (3, 4) and _near(value, sum(numbers))
 

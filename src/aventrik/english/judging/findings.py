@@ -13,11 +13,25 @@ from ...core.wording.words import OPENING, PRONOUNS, Word
 from .aligning import Alignment
 from .amounts import bears_out
 from .evidence import ContextPlace
-from .operators import BOLD, CONDITIONS, HEDGES, NARROW, RECKONING, STRONG, WEAK, is_condition, is_negation, is_wide, opposite
+from .operators import (
+    BOLD,
+    CONDITIONS,
+    HEDGES,
+    NARROW,
+    RECKONING,
+    STRONG,
+    WEAK,
+    is_condition,
+    is_negation,
+    is_wide,
+    opposite,
+)
 from .units import is_unit, same_amount
 
 CONTRADICTED, NOT_FOUND, TOO_FAR = "contradicted", "not found", "too far to tell"
-REASONED = "follows"  # no verdict: what looks like a fault is borne out by reckoning, and lowers how sure the verdict is
+REASONED = (
+    "follows"  # no verdict: what looks like a fault is borne out by reckoning, and lowers how sure the verdict is
+)
 SURE, LITTLE = 0.65, 0.3  # score of an alignment, or share of its words in runs, from which small things tell
 _ENOUGH = 0.9  # weight of what is left over from which something is missing
 _PREPOSITIONS = frozenset(
@@ -105,7 +119,9 @@ def figures(pairing: Pairing) -> Iterator[Objection]:
         rivals = [other for j, other in enumerate(theirs) if other.figure and j not in paired]
         reckons = _reckons(claim)
         if bears_out(_around(claim, i), word.figure, " ".join(place.texts)):
-            if reckons or (rivals and _unit_at(claim, i) not in {_unit_at(theirs, j) for j, o in enumerate(theirs) if o.figure}):
+            if reckons or (
+                rivals and _unit_at(claim, i) not in {_unit_at(theirs, j) for j, o in enumerate(theirs) if o.figure}
+            ):
                 yield Objection(REASONED, 0.0, f"{word.text} follows from the figures that stand there")
             else:
                 yield Objection(TOO_FAR, 0.5, f"{word.text} may follow from the figures that stand there")
@@ -234,7 +250,9 @@ def names(pairing: Pairing) -> Iterator[Objection]:
 def _opens_with_pronoun(words: Sequence[Word], sentence: int) -> bool:
     """Whether one of the first words of a sentence points to what was named before."""
     first = [word.lower for word in words if word.sentence == sentence][:4]
-    return bool(first) and (first[0] in PRONOUNS or any(word in PRONOUNS - {"that", "which", "there", "such"} for word in first))
+    return bool(first) and (
+        first[0] in PRONOUNS or any(word in PRONOUNS - {"that", "which", "there", "such"} for word in first)
+    )
 
 
 def _leaves_open(pairing: Pairing, i: int, own: int) -> bool:
@@ -279,9 +297,11 @@ def operators(pairing: Pairing) -> Iterator[Objection]:
     dropped = sorted([*pairing.dropped, *(pairing.found.pairs[i] for i in astray)])
     told = {j for j in (*pairing.found.pairs.values(), *pairing.found.moved.values()) if theirs[j].content}
     home = Counter(theirs[j].sentence for j in told)
+    most = max(home.values(), default=0)
     turned = Counter(
         theirs[j].clause for j in dropped
-        if is_negation(theirs, j) and 2 * home[theirs[j].sentence] >= max(home.values(), default=0) and any(k > j and theirs[k].clause == theirs[j].clause for k in told)
+        if is_negation(theirs, j) and 2 * home[theirs[j].sentence] >= most
+        and any(k > j and theirs[k].clause == theirs[j].clause for k in told)
     )  # fmt: skip
     turned.update(_clause_there(pairing, i) for i in added if is_negation(claim, i))
     turns = any(count % 2 for count in turned.values())

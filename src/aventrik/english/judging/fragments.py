@@ -18,7 +18,11 @@ from .units import is_unit
 _LONGEST = 24  # words of a fragment
 _FINITE = AUXILIARIES | frozenset("has have had do does did be been cannot am could would might".split())
 _LINKED = 0.3  # of what a question names, that a place has, from which it speaks of that
-_BESIDE, _ABOVE, _INSIDE = 0.6, 0.6, 0.25  # what a word of the question counts in the sentence beside, above, in the item
+_BESIDE, _ABOVE, _INSIDE = (
+    0.6,
+    0.6,
+    0.25,
+)  # what a word of the question counts in the sentence beside, above, in the item
 _FURTHER = 0.3  # by how much a rival place has to be nearer to the question
 _MISSING = 0.34  # of the plain words, that may stand in other words
 _MANY = 3  # figures and names that stand together nowhere by chance
@@ -45,15 +49,25 @@ def is_fragment(claim: Sequence[Word]) -> bool:
         if word.lower in OPENING and main:
             break
         main.append(word)
-    return not any(word.lower in _FINITE and not (word.lower == "may" and word.text[:1] == "M") for word in main) and not _has_subject(main)
+    return not any(
+        word.lower in _FINITE and not (word.lower == "may" and word.text[:1] == "M") for word in main
+    ) and not _has_subject(main)
 
 
 def _has_subject(words: Sequence[Word]) -> bool:
     """Whether a noun phrase with its article is followed by a verb in -s: 'the keeper opens'."""
     for at, word in enumerate(words[:6]):
-        if at and word.lower.endswith("s") and not word.lower.endswith(("ss", "us")) and word.content and not word.figure:
+        if (
+            at
+            and word.lower.endswith("s")
+            and not word.lower.endswith(("ss", "us"))
+            and word.content
+            and not word.figure
+        ):
             behind = words[at + 1] if at + 1 < len(words) else None
-            opened = words[0].lower in ("the", "a", "an", "each", "every", "it", "he", "she") or words[0].text[:1].isupper()
+            opened = (
+                words[0].lower in ("the", "a", "an", "each", "every", "it", "he", "she") or words[0].text[:1].isupper()
+            )
             if opened and behind is not None and behind.lower in ("the", "a", "an", "its", "their", "it", "them", "to"):
                 return True
     return False
@@ -73,7 +87,11 @@ def read_fragment(claim: Sequence[Word], question: str, places: Sequence[Context
     if not claim or not singles:
         return None
     known = {term for thing in asked.about for term in thing.terms}
-    wanted = [at for at, word in enumerate(claim) if word.content and not word.light and (word.term not in known or word.figure)]
+    wanted = [
+        at
+        for at, word in enumerate(claim)
+        if word.content and not word.light and (word.term not in known or word.figure)
+    ]
     values = [at for at in wanted if claim[at].figure or claim[at].name or is_unit(claim[at].lower)]
     exactly = [at for at in values if not is_unit(claim[at].lower)]
     if not wanted or (best < _LINKED and len(exactly) < _MANY):
@@ -99,21 +117,34 @@ def read_fragment(claim: Sequence[Word], question: str, places: Sequence[Context
     strange = [at for at in lost if claim[at].name and not claim[at].figure]
     if strange:
         return Reading("not found", 0.8, f"the name {claim[strange[0]].text} does not stand there", (order[0],))
-    plain = [at for at in lost if not claim[at].figure and not (is_unit(claim[at].lower) and at and claim[at - 1].figure)]
+    plain = [
+        at for at in lost if not claim[at].figure and not (is_unit(claim[at].lower) and at and claim[at - 1].figure)
+    ]
     if len(plain) > _MISSING * len(wanted) or len(used) > _PLACES:
         told = ", ".join(claim[at].text for at in plain[:4])
         return Reading("too far to tell", 0.5, f"in other words than the places: {told}", tuple(used[:2] or order[:1]))
     link = max((near[place] for place in used), default=best)
-    other = next((place for place in order if near[place] > link + _FURTHER and _gives_another(claim, values, place)), None)
+    other = next(
+        (place for place in order if near[place] > link + _FURTHER and _gives_another(claim, values, place)), None
+    )
     if other is not None and link < _LINKED:
         return Reading("contradicted", 0.7, "a place that is nearer to the question gives another value", (other,))
     if any(is_negation(claim, at) for at in range(len(claim))) and not _denied(used or order[:1]):
         return Reading("too far to tell", 0.5, "it denies something that the places do not deny", tuple(used[:2]))
     bounded = any(word.lower in ("over", "under", "least", "most", "from", "above", "below") for word in claim)
-    if not bounded and any(word.lower in NARROW for word in claim) and not any(w.lower in NARROW or is_negation(p.words, n) for p in used for n, w in enumerate(p.words)):
+    if (
+        not bounded
+        and any(word.lower in NARROW for word in claim)
+        and not any(w.lower in NARROW or is_negation(p.words, n) for p in used for n, w in enumerate(p.words))
+    ):
         return Reading("not found", 0.65, "it says 'only', the place does not", tuple(used[:2]))
     sure = min(0.93, 0.62 + 0.3 * link) - 0.1 * bool(plain) - 0.05 * (len(used) > 2)
-    return Reading("supported", sure, "what it gives stands with what the question asks about", tuple(used[:_PLACES]) or (order[0],))
+    return Reading(
+        "supported",
+        sure,
+        "what it gives stands with what the question asks about",
+        tuple(used[:_PLACES]) or (order[0],),
+    )
 
 
 def _link(about: Sequence[NamedThing], place: ContextPlace) -> float:
@@ -139,11 +170,14 @@ def _holds(place: ContextPlace, claim: Sequence[Word], at: int) -> bool:
     word = claim[at]
     if not word.figure:
         terms = standing_for(word)
-        return any(term in place.terms for term in terms) or any(same(word, other) for other in place.first if other.content)
-    for j, other in enumerate(place.first):
-        if other.figure and _same_figure(word, other) and _units_fit(claim, at, place.first, j):
-            return True
-    return False
+        return any(term in place.terms for term in terms) or any(
+            same(word, other) for other in place.first if other.content
+        )
+    theirs = place.first
+    return any(
+        other.figure and _same_figure(word, other) and _units_fit(claim, at, theirs, j)
+        for j, other in enumerate(theirs)
+    )
 
 
 def _same_figure(word: Word, other: Word) -> bool:
@@ -180,14 +214,25 @@ def _rival(claim: Sequence[Word], at: int, place: ContextPlace) -> Word | None:
     unit = _unit(claim, at)
     ours = {word.figure for word in claim}
     return next(
-        (other for j, other in enumerate(place.first) if other.figure and other.figure not in ours and _unit(place.first, j) == unit), None
+        (
+            other
+            for j, other in enumerate(place.first)
+            if other.figure and other.figure not in ours and _unit(place.first, j) == unit
+        ),
+        None,
     )
 
 
 def _gives_another(claim: Sequence[Word], values: Sequence[int], place: ContextPlace) -> bool:
     figures = [at for at in values if claim[at].figure]
-    return bool(figures) and all(_rival(claim, at, place) is not None and not _holds(place, claim, at) for at in figures)
+    return bool(figures) and all(
+        _rival(claim, at, place) is not None and not _holds(place, claim, at) for at in figures
+    )
 
 
 def _denied(places: Sequence[ContextPlace]) -> bool:
-    return any(is_negation(place.words, at) or word.lower in NARROW or word.lower in ("off", "closed") for place in places for at, word in enumerate(place.words))
+    return any(
+        is_negation(place.words, at) or word.lower in NARROW or word.lower in ("off", "closed")
+        for place in places
+        for at, word in enumerate(place.words)
+    )

@@ -21,7 +21,9 @@ _PARTS = re.compile(
     r"\s+(?:and|but)\s+(?=(?:is|are|was|were|has|have|had|must|may|can|will|should|does|do|takes?|costs?|needs?|holds?|gets?)\s)"
 )
 _REASON = re.compile(r"\b(?:because|since|so that|in order to|whose|which)\b")
-_NO_CONDITION = re.compile(r"^(?:when|once|if|while) (?:it|this|that|they) (?:is|are|does|do)$|^even if\b", re.IGNORECASE)
+_NO_CONDITION = re.compile(
+    r"^(?:when|once|if|while) (?:it|this|that|they) (?:is|are|does|do)$|^even if\b", re.IGNORECASE
+)
 
 
 def omissions(claim: Sequence[Word], place: ContextPlace, known: frozenset[str]) -> Iterator[Condition]:
@@ -67,7 +69,10 @@ def _is_left_out(
 def _behind(part: str, found: Condition) -> str:
     """The term of the first word of content behind a word of extent: 'many boats' limits what is said of boats."""
     at = part.lower().find(found.text.lower())
-    return next((word.term for word in words_of(part[at + len(found.text) :])[:5] if word.content and word.term not in _EXTENT), "")
+    return next(
+        (word.term for word in words_of(part[at + len(found.text) :])[:5] if word.content and word.term not in _EXTENT),
+        "",
+    )
 
 
 def _has(claim: Sequence[Word], found: Condition, behind: str) -> bool:

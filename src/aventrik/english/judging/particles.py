@@ -13,11 +13,13 @@ from .operators import is_negation
 _OPENING = re.compile(
     r"^\W*(?P<particle>yes(?:,? (?:indeed|of course|you (?:can|may|must|do)|it (?:is|does)|they (?:are|do)))?|"
     r"no(?:,? (?:you (?:can(?:not|['’]t)|may not|must not|don['’]t)|it (?:is not|isn['’]t|does not|doesn['’]t)|they (?:are not|do not)))?|"
-    r"nope|nowhere|nobody|none|nothing|never|yep|yeah|correct|certainly|of course|not (?:at present|at the moment|now|yet|any more|really))\s*(?:[,.:;!–—-]+\s*|$)",
+    r"nope|nowhere|nobody|none|nothing|never|yep|yeah|correct|certainly|of course|not (?:at present|at the "
+    r"moment|now|yet|any more|really))\s*(?:[,.:;!–—-]+\s*|$)",
     re.IGNORECASE,
 )
 _POLAR = re.compile(
-    r"^(?:and |but |so )?(?:can|could|may|might|must|shall|should|will|would|is|are|am|was|were|do|does|did|has|have|had|isn['’]t|aren['’]t)\b",
+    r"^(?:and |but |so )?(?:can|could|may|might|must|shall|should|will|would|is|are|am|was|were|do|does|did|"
+    r"has|have|had|isn['’]t|aren['’]t)\b",
     re.IGNORECASE,
 )
 _ENOUGH = 0.5  # weight of what a question names that a sentence has, from which it answers yes or no

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ...core.text import WORD, sentences
-from ...core.wording.refusals import REFUSAL
+from ...core.wording.refusals import REFUSAL, refusal_in
 
 _SUPERSCRIPTS = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹", "0123456789")
 _NUMBERS = r"\d+(?:\s*(?:,|and|&)\s*\d+)*"
@@ -32,7 +32,10 @@ _EMPTY = re.compile(
     r"you'?re welcome|sorry|my apologies|apologies|unfortunately|in short|in summary|to summari[sz]e|in conclusion)\b[\s,!.:–—-]*)+$",
     re.IGNORECASE,
 )
-_WHETHER = re.compile(r"\W*(?:yes|no|nope|yep|certainly|of course|absolutely|never|nowhere|nobody|none|nothing)\b(?:,? (?:not|yes|no|of course))?\W*", re.IGNORECASE)
+_WHETHER = re.compile(
+    r"\W*(?:yes|no|nope|yep|certainly|of course|absolutely|never|nowhere|nobody|none|nothing)\b(?:,? (?:not|yes|no|of course))?\W*",
+    re.IGNORECASE,
+)
 _POLITE = re.compile(
     r"^(?:(?:i )?hope (?:this|that)|let me know|feel free|please (?:let|feel|note that i|ask|contact me)|"
     r"if you (?:have|need) (?:any|more|further)|(?:i(?:['’]m| am) )?(?:very |more than )?(?:happy|glad|pleased) to|"
@@ -126,7 +129,8 @@ def split_claims(fields: Mapping[str, Any]) -> dict[str, Any]:
         claims.append({"text": whole, "cites": _cites(str(fields["answer"]))})
     for claim in claims:
         claim["cites"] = list(dict.fromkeys(claim["cites"]))
-    return {"claims": claims}
+    declining, quote = refusal_in(str(fields["answer"]))
+    return {"declining": declining, "quote": quote, "claims": claims}
 
 
 def _lines(text: str) -> Iterator[str]:

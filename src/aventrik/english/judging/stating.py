@@ -40,7 +40,9 @@ def stated(fields: Mapping[str, Any]) -> dict[str, Any]:
     answer = _Given(str(fields["answer"]), question)
     known = _Given(reference, question) if reference.strip() else None
     parts = [str(claim["text"]) for claim in split_claims({"answer": reference})["claims"]] if known else []
-    as_much = bool(known) and (_plain(reference) in _plain(answer.text) or (bool(parts) and all(answer.states(part) for part in parts)))
+    as_much = bool(known) and (
+        _plain(reference) in _plain(answer.text) or (bool(parts) and all(answer.states(part) for part in parts))
+    )
     return {
         "stated": [
             answer.states(str(fact)) or (as_much and known is not None and not known.states(str(fact)))
@@ -96,7 +98,12 @@ class _Given:
         """Whether a fragment gives all values of a fact beyond the question, and nothing that the fact does not have."""
         text, particle = without_particle(self._sure)
         given = words_of(text)
-        if not self.question or not given or not is_fragment(given) or (particle and not any(word.figure for word in given)):
+        if (
+            not self.question
+            or not given
+            or not is_fragment(given)
+            or (particle and not any(word.figure for word in given))
+        ):
             return False
         reading = read_fragment(given, self.question, places_of([{"number": 1, "source": self.question, "text": fact}]))
         if reading is None or reading.verdict != "supported":

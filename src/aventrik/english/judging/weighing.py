@@ -22,8 +22,25 @@ SUPPORTED = "supported"
 _NEAR = 0.45  # score of an alignment from which wording is near enough for a verdict
 _MOST_WORDS = 80  # of a claim: what is longer is no single claim
 _VERBATIM = 4  # words of a claim from which it is looked for as it stands
-_PARTS = re.compile(r";\s+|:\s+|,\s+(?:and|but|or)\s+|\s+(?:and|but)\s+(?=[\w£$€]+\s+[\w£$€]+)|,\s+(?=(?:which|who|with|on|at|in|for|from)\s)")
+_PARTS = re.compile(
+    r";\s+|:\s+|,\s+(?:and|but|or)\s+|\s+(?:and|but)\s+(?=[\w£$€]+\s+[\w£$€]+)|,\s+(?=(?:which|who|with|on|at|in|for|from)\s)"
+)
 _LEAST = 2  # words of a part of a claim that is held against the context by itself
+
+
+def verify_all(fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Reply to the task `verdict`: one on each of the claims of an answer, by their numbers from 1; of a single `claim` the verdict
+    itself."""
+    if "claims" not in fields:
+        return verify(fields)
+    claims = [str(claim) for claim in fields["claims"]]
+    whole = " ".join(claims)
+    return {
+        "verdicts": [
+            {"claim": number, **verify({**fields, "claim": claim, "answer": whole})}
+            for number, claim in enumerate(claims, 1)
+        ]
+    }
 
 
 def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
@@ -76,7 +93,8 @@ def _sentence(
     findings = [each for each in findings if each.verdict != REASONED]
     if near:
         findings.extend(
-            Objection(NOT_FOUND, 0.8, f"it leaves out {each.text!r}, on which it depends") for each in omissions(claim, place, known)
+            Objection(NOT_FOUND, 0.8, f"it leaves out {each.text!r}, on which it depends")
+            for each in omissions(claim, place, known)
         )
     if findings:
         worst = max(findings, key=lambda each: each.sure)
@@ -113,7 +131,9 @@ def _by_parts(
             return None
         found.append(reading)
     where = tuple(dict.fromkeys(place for reading in found for place in reading.places))
-    return Reading(SUPPORTED, min(reading.sure for reading in found) - 0.1, "its parts stand in the places together", where[:3])
+    return Reading(
+        SUPPORTED, min(reading.sure for reading in found) - 0.1, "its parts stand in the places together", where[:3]
+    )
 
 
 def _whether(particle: str, question: str, places: Sequence[ContextPlace]) -> Reading:
@@ -126,7 +146,9 @@ def _whether(particle: str, question: str, places: Sequence[ContextPlace]) -> Re
         return Reading(SUPPORTED, 0.5 + 0.3 * link, f"the place answers the question with {particle!r}", (place,))
     if particle == "no" and link < 0.8:
         return Reading(TOO_FAR, 0.5, "the place does not deny it in so many words", (place,))
-    return Reading("contradicted", 0.4 + 0.3 * link, f"the place does not answer the question with {particle!r}", (place,))
+    return Reading(
+        "contradicted", 0.4 + 0.3 * link, f"the place does not answer the question with {particle!r}", (place,)
+    )
 
 
 def _verbatim(text: str, context: Sequence[Mapping[str, Any]]) -> frozenset[int]:

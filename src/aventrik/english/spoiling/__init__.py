@@ -10,8 +10,8 @@ from typing import Any
 from ...core.text import sentence_texts
 from ...core.text.names import names_in
 from ...core.wording.figures import MONTHS
-from ..grammar import AUXILIARIES
 from ..conditions import conditions_in
+from ..grammar import AUXILIARIES
 
 _MONTH = "|".join(name.capitalize() for name in MONTHS)
 _DAYS = "Monday Tuesday Wednesday Thursday Friday Saturday Sunday".split()
@@ -20,7 +20,9 @@ _DATED = re.compile(rf"\b\d{{1,2}}\s+(?:{_MONTH})\b|\b(?:{_MONTH})\s+\d{{1,2}}\b
 _FIGURE = re.compile(r"(?<![\w.,:/-])(\d{1,3}(?:,\d{3})+|\d+)(\.\d+)?(?![\w/-]|[.,:]\d)")
 _WORD_FIGURES = "two three four five six seven eight nine ten".split()
 _AUXILIARY = re.compile(rf"\b({'|'.join(sorted(AUXILIARIES))})\b(?!\s+not\b)(?=\s+[a-z])")
-_NOT = re.compile(r"\b(is|are|was|were|must|may|can|should|will|does|do|did|could|would)(?:\s+not|n['’]t)\b\s*|\bcannot\b\s*|\bnever\s+")
+_NOT = re.compile(
+    r"\b(is|are|was|were|must|may|can|should|will|does|do|did|could|would)(?:\s+not|n['’]t)\b\s*|\bcannot\b\s*|\bnever\s+"
+)
 _PARTICLE = re.compile(r"^(yes|no)\b", re.IGNORECASE)
 _DETAILS = (
     "and a written permit is needed for it", "free of charge", "on weekdays only", "and a fee of £75 is due",
@@ -34,7 +36,9 @@ _PAIR = (
         r"(?P<b>(?:the|an?|each|every)\s(?:[\w'’-]+\s){0,2}?[\w'’-]+|[A-Z][\w'’-]+(?:\s[A-Z][\w'’-]+)*)(?=\s*(?:[.,;]|$))"
     ),
 )  # fmt: skip
-_LIST = re.compile(r"(?P<first>[^,.;:]+),\s(?P<more>(?:[^,.;:]+,\s)*)?(?P<last>[^,.;:]+?),?\s(?:and|or)\s(?P<end>[^,.;:]+)")
+_LIST = re.compile(
+    r"(?P<first>[^,.;:]+),\s(?P<more>(?:[^,.;:]+,\s)*)?(?P<last>[^,.;:]+?),?\s(?:and|or)\s(?P<end>[^,.;:]+)"
+)
 
 
 def spoilt(fields: Mapping[str, Any]) -> dict[str, Any]:

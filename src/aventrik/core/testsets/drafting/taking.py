@@ -170,10 +170,20 @@ class Taking:
                 for each in held
             ]
         tasks = [
-            Task("verdict", {"claim": answer, "context": [{"number": 1, "source": quoted.doc, "text": quoted.quote}]})
+            Task(
+                "verdict",
+                {
+                    "context": [{"number": 1, "source": quoted.doc, "text": quoted.quote}],
+                    "question": "",
+                    "claims": [answer],
+                },
+            )
             for quoted in alike
         ]
-        return [str((reply.value or {}).get("verdict", "not found")) for reply in self.work.judge.perform(tasks)]
+        return [
+            str(reply.value["verdicts"][0]["verdict"]) if reply.value else "not found"
+            for reply in self.work.judge.perform(tasks)
+        ]
 
 
 def _dealt(counts: Mapping[str, int], seed: int) -> list[str]:

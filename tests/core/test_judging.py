@@ -31,7 +31,11 @@ class Written:
         return [self._reply(task) for task in tasks]
 
     def _reply(self, task: Task) -> Reply:
-        about = task.fields.get("claim") or task.fields.get("answer") or task.fields["second"]
+        if task.name == "verdict":
+            held = [self.replies.get("verdict", {}).get(each) for each in task.fields["claims"]]
+            lost = [each for each, value in zip(task.fields["claims"], held) if value is None]
+            return Reply(None, f"no reply on {lost[0]}") if lost else Reply({"verdicts": held})
+        about = task.fields.get("answer") or task.fields["second"]
         value = self.replies.get(task.name, {}).get(about)
         return Reply(value) if value is not None else Reply(None, f"no reply on {about}")
 
@@ -67,7 +71,7 @@ def test_claims_come_in_order_and_those_of_another_judge_are_not_split_again(mon
     asked = Judge(model)
     answers = [says("A."), says("B."), says("C."), says("D.")]
     found = claims_of(["q"] * 4, answers, [0, 1, 2, 3], asked, {1: [claim("b1")]})
-    assert [(place, each["text"]) for place, each in found] == [(0, "a1"), (0, "a2"), (1, "b1")]
+    assert [(place, each["text"]) for place, each in found.claims] == [(0, "a1"), (0, "a2"), (1, "b1")]
     assert [task.fields["answer"] for task in model.asked] == ["A.", "C.", "D."]
     assert asked.failures == {2: "the answer makes 3 claims; 2 are judged", 3: "no reply on D."}
 
@@ -77,13 +81,14 @@ def test_a_claim_is_held_against_what_was_served_and_nothing_else() -> None:
     model = Written(verdict={"a": held("supported", 0.75), "b": held("contradicted")})
     asked = Judge(model)
     found = verdicts_on(
-        [(0, claim("a", 2)), (0, claim("b")), (1, claim("a")), (2, claim("c"))], [[served], None, []], asked
+        ["q"] * 3, [(0, claim("a", 2)), (0, claim("b")), (1, claim("a")), (2, claim("c"))], [[served], None, []], asked
     )
     assert found == {
         0: [Verdict("a", "supported", "r", (2,), ((1, "q"),), 0.75), Verdict("b", "contradicted", "r", (), ((1, "q"),))]
     }
     assert model.asked[0].fields["context"] == [served.fields]
-    assert model.asked[2].fields["context"] == []  # nothing was served: the judge is asked all the same
+    assert model.asked[0].fields["claims"] == ["a", "b"]  # the claims of an answer go in one call
+    assert model.asked[1].fields["context"] == []  # nothing was served: the judge is asked all the same
     assert asked.failures == {2: "no reply on c"}
 
 
@@ -101,7 +106,7 @@ def test_the_reference_says_which_claims_are_right_and_which_facts_are_stated() 
     )
     references = [Reference(("f", "g"), ("Text one.", "Text two.")), Reference(("f",)), Reference()]
     asked = Judge(model)
-    right = supported_claims([(0, claim("a")), (0, claim("b")), (1, claim("a"))], references, asked)
+    right = supported_claims(["q"] * 2, [(0, claim("a")), (0, claim("b")), (1, claim("a"))], references, asked)
     assert right == {0: [True, False]}
     assert [each["text"] for each in model.asked[0].fields["context"]] == ["Text one.", "Text two."]
     stated = stated_facts(["q"] * 3, [says("A."), says("B."), says("C.")], [0, 1, 2], references, asked)
@@ -113,7 +118,7 @@ def test_the_reference_says_which_claims_are_right_and_which_facts_are_stated() 
 def test_relevance_is_the_level_of_three_and_only_of_what_can_be_judged() -> None:
     model = Written(addressed={"A.": {"level": 3}, "B.": {"level": 1}, "C.": {"level": 0}})
     asked = Judge(model, {1: "failed before"})
-    assert relevances(["q"] * 3, [says("A."), says("B."), says("C.")], [0, 1, 2], asked) == {0: 1.0, 2: 0.0}
+    assert relevances(["q"] * 3, [says("A."), says("B."), says("C.")], [0, 1, 2], asked) == {0: (1.0, ""), 2: (0.0, "")}
 
 
 def test_a_judgement_puts_them_together_and_one_failure_fails_all_of_an_answer() -> None:
@@ -125,7 +130,7 @@ def test_a_judgement_puts_them_together_and_one_failure_fails_all_of_an_answer()
     )
     reference = Reference(("f", "g"), ("T.",))
     made = judge(["q"] * 4, [says("A."), says("B."), DECLINED, FAILED], [[], [], [], []], [reference] * 4, model)
-    assert made[0] == Judgement((Verdict("a", "supported", "r", (1,), ((1, "q"),)),), (True,), (True,), relevance=1.0)
+    assert made[0] == Judgement((Verdict("a", "supported", "r", (1,), ((1, "q"),)),), (True,), (True,), relevance=1.0, declining="none")
     assert made[1] == Judgement(failure="no reply on b")
     assert made[2] == made[3] == Judgement((), (False, False), ())
 

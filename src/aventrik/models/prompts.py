@@ -132,9 +132,9 @@ def messages(prompt: Prompt, task: Task, schema: dict[str, Any]) -> list[dict[st
     """The chat messages of a task: rules, schema and plain settings first, then the wording with its material."""
     settings = "".join(f"; {name}: {task.fields[name]}" for name in TASKS[task.name] if name in _PLAIN)
     system = f"Task: {task.name}{settings}\n{_RULES}{json.dumps(schema, ensure_ascii=False)}"
-    values = {
-        name: str(task.fields[name]) if name in _PLAIN else fenced(name, task.fields[name]) for name in TASKS[task.name]
-    }
+    free = _MAY_LACK.get(task.name, frozenset())
+    given = {**dict.fromkeys(free, ""), **task.fields}
+    values = {name: str(given[name]) if name in _PLAIN else fenced(name, given[name]) for name in TASKS[task.name]}
     return [
         {"role": "system", "content": system},
         {"role": "user", "content": Template(prompt.text).substitute(values)},
@@ -176,6 +176,7 @@ def taken_apart(chat: list[Mapping[str, Any]]) -> Task | None:
         else:
             fields[found["field"]] = found["text"]
     wanted = TASKS[head[1]]
+    fields = {**dict.fromkeys(_MAY_LACK.get(head[1], ()), ""), **fields}
     if "context" in wanted:
         fields["context"] = context
     return Task(head[1], fields) if all(name in fields for name in wanted) else None

@@ -227,7 +227,7 @@ class VerdictReply(_Record):
 
 
 class Verdicts(_Record):
-    """Reply to `verdict`, one record a claim; a single record counts where there is one claim."""
+    """Reply to `verdict`, one record a claim; a bare one counts as that of the first, and those without a number count in order."""
 
     verdicts: list[VerdictReply] = Field(max_length=_MOST)
 
@@ -236,6 +236,9 @@ class Verdicts(_Record):
     def _single(cls, value: Any) -> Any:
         if isinstance(value, dict) and "verdict" in value and "verdicts" not in value:
             return {"verdicts": [{"claim": 1, **value}]}
+        rows = value.get("verdicts") if isinstance(value, dict) else None
+        if isinstance(rows, list) and all(isinstance(each, dict) and "claim" not in each for each in rows):
+            return {"verdicts": [{"claim": n, **each} for n, each in enumerate(rows, 1)]}
         return value
 
 

@@ -18,6 +18,8 @@ from .splitting import CITE
 from .units import is_unit
 from .weighing import verify
 
+# Words of a question that say what kind of value is wanted, and not of what.
+_KINDS = frozenset("cost costs price fee fees charge charges pay penalty fine deposit time date day year month".split())
 _AMOUNTS = tuple(value for _, value in WANTED[:3])  # money, counts and times
 _MONEY = frozenset("pound pounds dollar dollars euro euros pence cent cents free each per".split())
 _SHORT = 12  # words behind a yes or no that need not name what is asked about
@@ -37,7 +39,8 @@ def addresses(fields: Mapping[str, Any]) -> dict[str, Any]:
     if not WORD.search(answer) or declines(answer):
         return {"reason": "it says nothing on the matter", "level": 0}
     asked = read(question)
-    share = _share(asked.about, given)
+    about = [thing for thing in asked.about if thing.word not in _KINDS] or asked.about
+    share = _share(about, given)
     if particle and asks_whether(question):
         if not given or len(given) <= _SHORT or share > 0:
             return {"reason": "it says yes or no to what is asked", "level": 3}
@@ -49,9 +52,18 @@ def addresses(fields: Mapping[str, Any]) -> dict[str, Any]:
     bare = fragment and asked.form is not None and _is_bare(question, given, asked.form)
     if bare or share >= (0.3 if asked.form is not None or fragment else 0.4):
         return {"reason": "it names what is asked about and gives what is asked for", "level": 3}
-    if share > 0.15 or (fragment and asked.form is not None):
+    if share > 0.15 or (fragment and asked.form is not None and not _speaks_of_another(question, given)):
         return {"reason": "it names a part of what is asked about", "level": 2}
     return {"reason": "it names little of what is asked about", "level": 1 if share > 0 else 0}
+
+
+def _speaks_of_another(question: str, given: tuple[Word, ...]) -> bool:
+    """Whether an answer begins with a thing that the question does not name: 'Dogs cost £35'."""
+    asked = {word.term for word in words_of(question)}
+    first = next((at for at, word in enumerate(given) if word.figure), len(given))
+    return first < len(given) and any(
+        word.content and not word.light and word.term not in asked and word.lower not in _MONEY for word in given[:first]
+    )
 
 
 def _is_bare(question: str, given: tuple[Word, ...], form: re.Pattern[str]) -> bool:
@@ -64,7 +76,7 @@ def _is_bare(question: str, given: tuple[Word, ...], form: re.Pattern[str]) -> b
         word for word in given
         if not (word.light or word.figure or word.term in asked or is_unit(word.lower) or month_of(word.lower) or word.lower in _MONEY)
     ]  # fmt: skip
-    return not any(word.name for word in other) and len(other) <= _MORE
+    return not any(word.name for word in other) and len(other) <= _MORE and not _speaks_of_another(question, given)
 
 
 def _share(about: Sequence[NamedThing], given: tuple[Word, ...]) -> float:

@@ -92,7 +92,7 @@ def bears_out(claim: str, figure: str, text: str) -> bool:
     own = [each for each in amounts_in(claim) if _near(each.bare, bare)] or [Amount(bare, "", bare)]
     given = amounts_in(text)[:_MOST]
     spans = _spans(text)
-    return any(_one_step(each, given, spans) for each in own) or _same_rate(claim, text)
+    return any(_one_step(each, given, spans) for each in own) or _same_rate(claim, bare, text)
 
 
 def _one_step(wanted: Amount, given: tuple[Amount, ...], spans: tuple[float, ...]) -> bool:
@@ -153,22 +153,27 @@ def _spans(text: str) -> tuple[float, ...]:
     return tuple(found)
 
 
-def _same_rate(claim: str, text: str) -> bool:
-    """Whether 'twice a year' is said as 'every six months'."""
-    ours, theirs = _rates(claim), _rates(text)
-    return any(_near(one, two, 0.03) for one in ours for two in theirs)
+def _same_rate(claim: str, figure: float, text: str) -> bool:
+    """Whether 'twice a year' is said as 'every six months': a rate of the claim of which the figure is a part."""
+    return any(_near(one, two, 0.03) for one, part in _rates(claim) if part == figure for two, _ in _rates(text))
 
 
-def _rates(text: str) -> list[float]:
-    """How often a day something happens: 'twice a year', 'every six months', 'weekly', '4 times a day'."""
+def _rates(text: str) -> list[tuple[float, float]]:
+    """How often a day something happens, and the figure by which that is told: 'twice a year', 'every six months', '4 times a day',
+    'weekly' (1)."""
     found = []
-    for each in _RATE.finditer(text.lower()):
+    plain = text.lower()
+    for each in _RATE.finditer(plain):
         unit = _LY.get(each[3] or "", each[2])
-        count = float(value_of(each[1] or "") or 1) if (value_of(each[1] or "") or "1")[:1].isdigit() else 1.0
-        before = re.search(r"\b(once|twice|thrice|(\w+) times)\s$", text[: each.start()].lower())
+        value = value_of(each[1] or "") or "1"
+        count = float(value) if value[:1].isdigit() and ":" not in value else 1.0
+        before = re.search(r"\b(once|twice|thrice|(\w+) times)\s$", plain[: each.start()])
         if before:
-            times = {"once": 1.0, "twice": 2.0, "thrice": 3.0}.get(before[1]) or float(value_of(before[2] or "") or 0)
-            found.append(times / _DAYS[unit])
-        elif not text[each.start() : each.end()].lower().startswith(("a ", "an ", "per ")):
-            found.append(1 / (count * _DAYS[unit]))
+            said = value_of(before[2] or "") or "0"
+            times = {"once": 1.0, "twice": 2.0, "thrice": 3.0}.get(before[1]) or (
+                float(said) if said.isdigit() else 0.0
+            )
+            found.append((times / _DAYS[unit], times))
+        elif not each[0].startswith(("a ", "an ", "per ")):
+            found.append((1 / (count * _DAYS[unit]), count))
     return found

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...core.wording.asking import NamedThing, read, standing_for
+from ...core.wording.irregular import base
 from ...core.wording.words import OPENING, Word
 from ..grammar import AUXILIARIES
 from .aligning import same
@@ -44,7 +45,7 @@ def is_fragment(claim: Sequence[Word]) -> bool:
     """Whether a claim has no verb of its own that is seen to be one: what it says rests on its question."""
     if len(claim) > _LONGEST:
         return False
-    main = []
+    main: list[Word] = []
     for word in claim:  # what stands in a dependent clause is no verb of the claim
         if word.lower in OPENING and main:
             break
@@ -55,22 +56,24 @@ def is_fragment(claim: Sequence[Word]) -> bool:
 
 
 def _has_subject(words: Sequence[Word]) -> bool:
-    """Whether a noun phrase with its article is followed by a verb in -s: 'the keeper opens'."""
-    for at, word in enumerate(words[:6]):
-        if (
-            at
-            and word.lower.endswith("s")
-            and not word.lower.endswith(("ss", "us"))
-            and word.content
-            and not word.figure
-        ):
-            behind = words[at + 1] if at + 1 < len(words) else None
-            opened = (
-                words[0].lower in ("the", "a", "an", "each", "every", "it", "he", "she") or words[0].text[:1].isupper()
-            )
-            if opened and behind is not None and behind.lower in ("the", "a", "an", "its", "their", "it", "them", "to"):
-                return True
+    """Whether a noun phrase is followed by a verb: 'the keeper opens it', 'the dredger came'."""
+    if not words or not (words[0].lower in _OPENS or words[0].text[:1].isupper()):
+        return False
+    for at, word in enumerate(words[1:6], 1):
+        if not word.content or word.figure or word.name:
+            continue
+        past = base(word.lower) != word.lower and not word.lower.endswith(("s", "er", "est"))
+        if past and words[at - 1].content and not words[at - 1].figure:
+            return True
+        behind = words[at + 1] if at + 1 < len(words) else None
+        third = word.lower.endswith("s") and not word.lower.endswith(("ss", "us"))
+        if third and words[0].lower in _OPENS and behind is not None and behind.lower in _BEHIND_VERB:
+            return True
     return False
+
+
+_OPENS = frozenset("the a an each every it he she".split())
+_BEHIND_VERB = frozenset("the a an its their it them to".split())
 
 
 def read_fragment(claim: Sequence[Word], question: str, places: Sequence[ContextPlace]) -> Reading | None:

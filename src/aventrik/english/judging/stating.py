@@ -19,6 +19,7 @@ from .units import is_unit
 
 _NEAR = 0.45
 _SHARE = 0.5  # of a fact's content that a sentence in other words has to have
+_FULL = 0.7  # words of a fact, from which an answer without figures and names is as full as it
 _SHORT = 10  # words of an answer that gives just what was asked for
 _HEDGED = re.compile(
     r"\b(?:unclear|uncertain|unknown|whether or not|whether|perhaps|possibly|might be)\b", re.IGNORECASE
@@ -108,6 +109,8 @@ class _Given:
         reading = read_fragment(given, self.question, places_of([{"number": 1, "source": self.question, "text": fact}]))
         if reading is None or reading.verdict != "supported":
             return False
+        if len(given) > _FULL * len(claim) and not any(word.figure or word.name for word in given):
+            return False  # a sentence in other words, not the values of one
         has = {word.term for word in given} | {word.term for word in self._asked}
         return all(word.term in has for word in claim if word.figure or word.name)
 

@@ -69,9 +69,9 @@ def _figure(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
                 break
     for found in re.finditer(rf"\b({'|'.join(_WORD_FIGURES)})\b", answer):
         for step in (3, 4, 5):
-            other = _WORD_FIGURES[(_WORD_FIGURES.index(found[1]) + step) % len(_WORD_FIGURES)]
-            if not re.search(rf"\b{other}\b", passages):
-                yield answer[: found.start()] + other + answer[found.end() :]
+            word = _WORD_FIGURES[(_WORD_FIGURES.index(found[1]) + step) % len(_WORD_FIGURES)]
+            if not re.search(rf"\b{word}\b", passages):
+                yield answer[: found.start()] + word + answer[found.end() :]
                 break
 
 

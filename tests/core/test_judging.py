@@ -130,7 +130,9 @@ def test_a_judgement_puts_them_together_and_one_failure_fails_all_of_an_answer()
     )
     reference = Reference(("f", "g"), ("T.",))
     made = judge(["q"] * 4, [says("A."), says("B."), DECLINED, FAILED], [[], [], [], []], [reference] * 4, model)
-    assert made[0] == Judgement((Verdict("a", "supported", "r", (1,), ((1, "q"),)),), (True,), (True,), relevance=1.0, declining="none")
+    assert made[0] == Judgement(
+        (Verdict("a", "supported", "r", (1,), ((1, "q"),)),), (True,), (True,), relevance=1.0, declining="none"
+    )
     assert made[1] == Judgement(failure="no reply on b")
     assert made[2] == made[3] == Judgement((), (False, False), ())
 

@@ -202,7 +202,12 @@ def test_a_reply_that_does_not_fit_says_what_is_wrong(name: str, text: str, told
 def test_a_quote_must_stand_in_the_item_that_is_named_or_the_verdict_does_not_count() -> None:
     one = task("verdict", claims=["A boat may stay for 48 hours.", "A key costs £12."])
     rows = [
-        {"claim": 1, "verdict": "supported", "confidence": 0.9, "quotes": [{"item": 1, "quote": "stay for … 48  Hours"}]},
+        {
+            "claim": 1,
+            "verdict": "supported",
+            "confidence": 0.9,
+            "quotes": [{"item": 1, "quote": "stay for … 48  Hours"}],
+        },
         {"claim": 2, "verdict": "supported", "confidence": 0.9, "quotes": [{"item": 1, "quote": "Key: £12"}]},
     ]
     text = json.dumps({"verdicts": rows})
@@ -222,7 +227,10 @@ def test_a_quote_must_stand_in_the_item_that_is_named_or_the_verdict_does_not_co
 def test_verdicts_without_numbers_count_in_order() -> None:
     one = task("verdict", claims=["A boat may stay for 48 hours.", "A key costs £12."])
     rows = [{"verdict": each, "confidence": 1} for each in ("supported", "not found")]
-    assert [each["verdict"] for each in understood(one, json.dumps({"verdicts": rows}))["verdicts"]] == ["supported", "not found"]
+    assert [each["verdict"] for each in understood(one, json.dumps({"verdicts": rows}))["verdicts"]] == [
+        "supported",
+        "not found",
+    ]
 
 
 def test_that_an_answer_declines_is_shown_by_its_own_words() -> None:
@@ -236,7 +244,9 @@ def test_that_an_answer_declines_is_shown_by_its_own_words() -> None:
 
 
 def test_a_confidence_in_per_cent_is_a_share() -> None:
-    assert understood(task("verdict"), '{"verdict": "supported", "confidence": 85}')["verdicts"][0]["confidence"] == 0.85
+    assert (
+        understood(task("verdict"), '{"verdict": "supported", "confidence": 85}')["verdicts"][0]["confidence"] == 0.85
+    )
     assert understood(task("verdict"), '{"verdict": "supported", "confidence": 1}')["verdicts"][0]["confidence"] == 1.0
 
 

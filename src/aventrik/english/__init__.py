@@ -6,6 +6,7 @@ for nothing, behind `core/testsets/drafting/rules.py`. Nothing outside imports a
 
 from .model import OfflineModel
 from .reading_model import ReadingModel
+from .spoiling import SpoiltAnswers
 from .writing import EnglishRules
 
-__all__ = ["EnglishRules", "OfflineModel", "ReadingModel"]
+__all__ = ["EnglishRules", "OfflineModel", "ReadingModel", "SpoiltAnswers"]

@@ -36,7 +36,7 @@ _EXTENT = re.compile(
 )
 _LEAST = 3  # words that have to be left
 _ASKS = re.compile(
-    r"\b(?:know|knows|knowing|tell|tells|determine|determines|decide|decides|deciding|check|checks|checking|see|sees|ask|asks|say|says|sure|"
+    r"\b(?:know|knows|knowing|tell|tells|determine|determines|decide|decides|deciding|consider|considers|check|checks|checking|see|sees|ask|asks|say|says|sure|"
     r"clear|find out|wonder|learn|remember|understand|detect|detects|test|tests|because|is that|case|cases|"
     r"example|times?|day|moment|point)\s*$",
     re.IGNORECASE,

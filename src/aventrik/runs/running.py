@@ -25,6 +25,7 @@ from ..pipeline.stage import DOCUMENT, QUESTION, needed
 from ..storage.protocols import RUN_FORMAT, Kept, RunQuestion
 from ..workspace.configuration import Configuration
 from ..workspace.testsets import question_row
+from .known_answers import known_outcomes
 
 _OWN = (
     "{name}: {count} questions of the test set were drafted by the model that also wrote the texts of the index; such "
@@ -113,6 +114,8 @@ class Runner:
         found: dict[str, Any] = {} if outcome.recall is None else {"recall": outcome.recall}
         if (health := index_health(place)) != IndexHealth() or self.retry_failed:  # what was mended is no longer amiss
             found["index"] = asdict(health)
+        if known := known_outcomes(opened, place, questions):
+            found["known"] = {judge: each.summary for judge, each in known.items()}
         if found or state:
             costs["state"] = {**(state or {}), **found}
         store.runs.finish(number, [self._kept(one, place) for one in passing.underway], costs)

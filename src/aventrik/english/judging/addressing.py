@@ -62,7 +62,8 @@ def _speaks_of_another(question: str, given: tuple[Word, ...]) -> bool:
     asked = {word.term for word in words_of(question)}
     first = next((at for at, word in enumerate(given) if word.figure), len(given))
     return first < len(given) and any(
-        word.content and not word.light and word.term not in asked and word.lower not in _MONEY for word in given[:first]
+        word.content and not word.light and word.term not in asked and word.lower not in _MONEY
+        for word in given[:first]
     )
 
 

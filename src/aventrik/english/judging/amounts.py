@@ -38,7 +38,7 @@ _DAYS = {
 }  # fmt: skip
 _FRACTIONS = {"half": 0.5, "quarter": 0.25, "third": 1 / 3, "twice": 2.0, "double": 2.0, "once": 1.0, "dozen": 12.0}
 _MOST = 12  # amounts of a text that are reckoned with
-_CLOSE = 5e-3  # relative: '3.3 m' for a third of 10 m
+_EXACT = 1e-9  # relative, for what is given whole; what has decimals may be rounded to them
 
 
 @dataclass(frozen=True)
@@ -127,8 +127,12 @@ def _reckoned(wanted: Amount, dimension: str, given: tuple[Amount, ...]) -> bool
     return len(numbers) in (3, 4) and _near(value, sum(numbers))
 
 
-def _near(one: float, two: float, tolerance: float = _CLOSE) -> bool:
-    return abs(one - two) <= tolerance * max(abs(one), abs(two), 1e-12)
+def _near(one: float, two: float, tolerance: float = _EXACT) -> bool:
+    """Whether two amounts are the same, `one` perhaps rounded to its decimals."""
+    if abs(one - two) <= tolerance * max(abs(one), abs(two), 1e-12):
+        return True
+    decimals = len(f"{one:.6f}".rstrip("0").partition(".")[2])
+    return 0 < decimals < 4 and abs(one - two) <= 0.5 * 10**-decimals + 1e-12
 
 
 @lru_cache(maxsize=1 << 12)

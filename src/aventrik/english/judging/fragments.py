@@ -3,20 +3,22 @@ with what the question asks about."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ...core.wording.asking import NamedThing, read, standing_for
+from ...core.wording.figures import month_of
 from ...core.wording.irregular import base
-from ...core.wording.words import OPENING, Word
+from ...core.wording.words import OPENING, Word, words_of
 from ..grammar import AUXILIARIES
 from .aligning import same
 from .amounts import bears_out
 from .evidence import ContextPlace
-from .operators import NARROW, is_negation
+from .operators import NARROW, RECKONING, is_negation
 from .units import is_unit
 
-_LONGEST = 24  # words of a fragment
+_LONGEST = 18  # words of a fragment
 _FINITE = AUXILIARIES | frozenset("has have had do does did be been cannot am could would might".split())
 _LINKED = 0.3  # of what a question names, that a place has, from which it speaks of that
 _BESIDE, _ABOVE, _INSIDE = (
@@ -24,6 +26,7 @@ _BESIDE, _ABOVE, _INSIDE = (
     0.6,
     0.25,
 )  # what a word of the question counts in the sentence beside, above, in the item
+_COUNTED = 5  # words between a figure and what it counts
 _FURTHER = 0.3  # by how much a rival place has to be nearer to the question
 _MISSING = 0.34  # of the plain words, that may stand in other words
 _MANY = 3  # figures and names that stand together nowhere by chance
@@ -43,7 +46,7 @@ class Reading:
 
 def is_fragment(claim: Sequence[Word]) -> bool:
     """Whether a claim has no verb of its own that is seen to be one: what it says rests on its question."""
-    if len(claim) > _LONGEST:
+    if len(claim) > _LONGEST or (claim and claim[0].lower in _SUBJECTS):
         return False
     main: list[Word] = []
     for word in claim:  # what stands in a dependent clause is no verb of the claim
@@ -72,6 +75,7 @@ def _has_subject(words: Sequence[Word]) -> bool:
     return False
 
 
+_SUBJECTS = frozenset("it they he she we you i this these those that there to please".split())
 _OPENS = frozenset("the a an each every it he she".split())
 _BEHIND_VERB = frozenset("the a an its their it them to".split())
 
@@ -100,30 +104,17 @@ def read_fragment(claim: Sequence[Word], question: str, places: Sequence[Context
     if not wanted or (best < _LINKED and len(exactly) < _MANY):
         return None
     order = sorted(singles, key=lambda place: (-near[place], place.length))
-    used: list[ContextPlace] = []
-    lost: list[int] = []
-    for at in wanted:
-        holder = next((place for place in used if _holds(place, claim, at)), None) or next(
-            (place for place in order if (near[place] > 0 or len(exactly) >= _MANY) and _holds(place, claim, at)), None
-        )
-        if holder is None:
-            lost.append(at)
-        elif holder not in used:
-            used.append(holder)
-    exact = [at for at in lost if claim[at].figure and not _follows(claim, at, question, [*used, *order[:3]])]
+    held = _held(claim, wanted, order, near, loose=len(exactly) >= _MANY)
+    lost = [at for at in wanted if at not in held]
+    used = list(dict.fromkeys(held.values()))
+    exact = [at for at in lost if claim[at].figure]
     if exact:
-        word = claim[exact[0]]
-        rival = _rival(claim, exact[0], order[0])
-        if rival is not None:
-            return Reading("contradicted", 0.85, f"it says {word.text}, the place says {rival.text}", (order[0],))
-        return Reading("not found", 0.8, f"the figure {word.text} does not stand there", (order[0],))
-    strange = [at for at in lost if claim[at].name and not claim[at].figure]
+        return _without_figure(claim, exact[0], question, order, used)
+    strange = [at for at in lost if claim[at].name] or [at for at in held if _is_beside(claim, at, held, known)]
     if strange:
         return Reading("not found", 0.8, f"the name {claim[strange[0]].text} does not stand there", (order[0],))
-    plain = [
-        at for at in lost if not claim[at].figure and not (is_unit(claim[at].lower) and at and claim[at - 1].figure)
-    ]
-    if len(plain) > _MISSING * len(wanted) or len(used) > _PLACES:
+    plain = [at for at in lost if not (is_unit(claim[at].lower) and at and claim[at - 1].figure)]
+    if len(plain) > _MISSING * len(wanted) or len(used) > _PLACES or _lost_clause(claim, wanted, plain):
         told = ", ".join(claim[at].text for at in plain[:4])
         return Reading("too far to tell", 0.5, f"in other words than the places: {told}", tuple(used[:2] or order[:1]))
     link = max((near[place] for place in used), default=best)
@@ -131,7 +122,7 @@ def read_fragment(claim: Sequence[Word], question: str, places: Sequence[Context
         (place for place in order if near[place] > link + _FURTHER and _gives_another(claim, values, place)), None
     )
     if other is not None and link < _LINKED:
-        return Reading("contradicted", 0.7, "a place that is nearer to the question gives another value", (other,))
+        return Reading("too far to tell", 0.5, "a place that is nearer to the question gives another value", (other,))
     if any(is_negation(claim, at) for at in range(len(claim))) and not _denied(used or order[:1]):
         return Reading("too far to tell", 0.5, "it denies something that the places do not deny", tuple(used[:2]))
     bounded = any(word.lower in ("over", "under", "least", "most", "from", "above", "below") for word in claim)
@@ -171,6 +162,8 @@ def _weight(thing: NamedThing) -> float:
 def _holds(place: ContextPlace, claim: Sequence[Word], at: int) -> bool:
     """Whether a place has a word of the claim: itself, one that may stand for it, a figure with the same unit."""
     word = claim[at]
+    if month_of(word.lower) and word.name and at and claim[at - 1].figure:
+        return _has_day(place, claim[at - 1], word)
     if not word.figure:
         terms = standing_for(word)
         return any(term in place.terms for term in terms) or any(
@@ -181,6 +174,17 @@ def _holds(place: ContextPlace, claim: Sequence[Word], at: int) -> bool:
         other.figure and _same_figure(word, other) and _units_fit(claim, at, theirs, j)
         for j, other in enumerate(theirs)
     )
+
+
+def _has_day(place: ContextPlace, day: Word, month: Word) -> bool:
+    """Whether a place has a day of a month: '7, 14 and 21 June' has three."""
+    for j, other in enumerate(place.first):
+        if other.term != month.term:
+            continue
+        before = place.first[max(0, j - 6) : j]
+        if any(each.figure and _same_figure(day, each) for each in before):
+            return True
+    return False
 
 
 def _same_figure(word: Word, other: Word) -> bool:
@@ -195,7 +199,14 @@ def _same_figure(word: Word, other: Word) -> bool:
 
 def _units_fit(claim: Sequence[Word], at: int, theirs: Sequence[Word], j: int) -> bool:
     ours, other = _unit(claim, at), _unit(theirs, j)
-    return not ours or not other or ours == other
+    if ours and other:
+        return ours == other
+    counted = claim[at + 1] if at + 1 < len(claim) and claim[at + 1].clause == claim[at].clause else None
+    if ours or counted is None or not counted.content or counted.light or counted.figure or counted.name:
+        return True
+    return any(same(counted, each) for each in theirs[max(0, j - _COUNTED) : j + _COUNTED + 1]) or not any(
+        same(counted, each) for each in theirs
+    )
 
 
 def _unit(words: Sequence[Word], at: int) -> str:
@@ -203,6 +214,60 @@ def _unit(words: Sequence[Word], at: int) -> str:
         return words[at].unit
     behind = words[at + 1] if at + 1 < len(words) else None
     return behind.term if behind is not None and is_unit(behind.lower) else ""
+
+
+def _held(
+    claim: Sequence[Word], wanted: Sequence[int], order: Sequence[ContextPlace], near: Mapping[ContextPlace, float], loose: bool
+) -> dict[int, ContextPlace]:  # fmt: skip
+    """For each word that is wanted the place that has it: one that has others of them, or else the nearest to the question."""
+    having = {
+        at: [place for place in order if (loose or near[place] > 0) and _holds(place, claim, at)] for at in wanted
+    }
+    counts = Counter(place for places in having.values() for place in places)
+    found = {}
+    for at, places in having.items():
+        if places:
+            found[at] = max(places, key=lambda place: (counts[place], near[place]))
+    return found
+
+
+def _is_beside(claim: Sequence[Word], at: int, held: Mapping[int, ContextPlace], known: set[str]) -> bool:
+    """Whether a name stands in another place than the rest of a fragment, which has a name of its own in its stead."""
+    if not claim[at].name or claim[at].figure:
+        return False
+    rest = Counter(place for each, place in held.items() if not claim[each].name or claim[each].figure)
+    if not rest or held[at] in rest:
+        return False
+    main = rest.most_common(1)[0][0]
+    ours = {word.term for word in claim}
+    return any(
+        word.name and not word.figure and word.term not in ours and word.term not in known for word in main.first
+    )
+
+
+def _lost_clause(claim: Sequence[Word], wanted: Sequence[int], lost: Sequence[int]) -> bool:
+    """Whether a part of a fragment between two marks says nothing that the places have."""
+    clauses = {claim[at].clause for at in wanted}
+    return len(clauses) > 1 and any(all(at in lost for at in wanted if claim[at].clause == each) for each in clauses)
+
+
+def _without_figure(
+    claim: Sequence[Word], at: int, question: str, order: Sequence[ContextPlace], used: Sequence[ContextPlace]
+) -> Reading:
+    """The verdict on a fragment with a figure that stands nowhere."""
+    word, places = claim[at], (*used[:2], order[0])
+    if _follows(claim, at, question, [*used, *order[:3]]):
+        if any(each.lower in RECKONING for each in (*claim, *words_of(question))) or _unit(claim, at) not in (
+            "", *(_unit(place.first, j) for place in places for j, other in enumerate(place.first) if other.figure),
+        ):  # fmt: skip
+            return Reading(
+                "supported", 0.6, f"{word.text} follows from the figures that stand there", tuple(dict.fromkeys(places))
+            )
+        return Reading("too far to tell", 0.5, f"{word.text} may follow from the figures that stand there", (order[0],))
+    rival = _rival(claim, at, order[0])
+    if rival is not None:
+        return Reading("contradicted", 0.85, f"it says {word.text}, the place says {rival.text}", (order[0],))
+    return Reading("not found", 0.8, f"the figure {word.text} does not stand there", (order[0],))
 
 
 def _follows(claim: Sequence[Word], at: int, question: str, places: Sequence[ContextPlace]) -> bool:

@@ -21,6 +21,7 @@ from .particles import answering_place, asks_whether, denies, without_particle
 SUPPORTED = "supported"
 _NEAR = 0.45  # score of an alignment from which wording is near enough for a verdict
 _MOST_WORDS = 80  # of a claim: what is longer is no single claim
+_COPIED, _MOST_COPIED = 7, 0.6  # words of a claim, and the share of them in runs, from which it is judged as a sentence
 _VERBATIM = 4  # words of a claim from which it is looked for as it stands
 _PARTS = re.compile(
     r";\s+|:\s+|,\s+(?:and|but|or)\s+|\s+(?:and|but)\s+(?=[\w£$€]+\s+[\w£$€]+)|,\s+(?=(?:which|who|with|on|at|in|for|from)\s)"
@@ -65,7 +66,7 @@ def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
     if particle and not claim:
         return _told(_whether(particle, question, places))
     known = _asked(question) | _terms(str(fields.get("answer", "")))
-    if question and is_fragment(claim):
+    if question and is_fragment(claim) and not _is_copied(claim, places):
         reading = read_fragment(claim, question, places)
         if reading is not None and reading.verdict != TOO_FAR:
             return _told(reading)
@@ -75,6 +76,13 @@ def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
     if whole.gap or whole.verdict == TOO_FAR:
         whole = _by_parts(text, question, places, known, fields["context"]) or whole
     return _told(whole)
+
+
+def _is_copied(claim: Sequence[Word], places: Sequence[ContextPlace]) -> bool:
+    """Whether a claim of some length and of one clause is mostly the wording of a place."""
+    single = len({word.clause for word in claim if word.content}) < 2
+    found = nearest(claim, places) if single and len(claim) >= _COPIED else None
+    return found is not None and found[1].runs >= _MOST_COPIED and len(claim) >= _MOST_COPIED * found[0].length
 
 
 def _sentence(

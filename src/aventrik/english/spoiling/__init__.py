@@ -4,9 +4,9 @@ roles, a detail that nothing bears out, a part left out."""
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import Any
+from collections.abc import Callable, Iterator, Sequence
 
+from ...core.context import Served
 from ...core.text import sentence_texts
 from ...core.text.names import names_in
 from ...core.wording.figures import MONTHS
@@ -23,7 +23,7 @@ _AUXILIARY = re.compile(rf"\b({'|'.join(sorted(AUXILIARIES))})\b(?!\s+not\b)(?=\
 _NOT = re.compile(
     r"\b(is|are|was|were|must|may|can|should|will|does|do|did|could|would)(?:\s+not|n['’]t)\b\s*|\bcannot\b\s*|\bnever\s+"
 )
-_PARTICLE = re.compile(r"^(yes|no)\b", re.IGNORECASE)
+_PARTICLE = re.compile(r"^(yes|no)\b(?=\W*$|\s*[,.:;!–—])", re.IGNORECASE)
 _DETAILS = (
     "and a written permit is needed for it", "free of charge", "on weekdays only", "and a fee of £75 is due",
     "after a delay of nine weeks", "as the inspector of the region demands",
@@ -41,19 +41,29 @@ _LIST = re.compile(
 )
 
 
-def spoilt(fields: Mapping[str, Any]) -> dict[str, Any]:
-    """Reply to the task `spoilt`: {faults: [{fault, text}]}, one for each fault that an answer gives room for.
+class SpoiltAnswers:
+    """Plants faults in answers."""
 
-    `answer` is what is spoilt, `context` the passages that bear it out, `names` others of the collection: what is put in does not
-    stand in the answer, and a name stands in the passages where they have another.
-    """
-    answer, passages = str(fields["answer"]), "\n".join(str(item["text"]) for item in fields["context"])
-    made = []
-    for fault, plant in _PLANT.items():
-        text = next((each for each in plant(answer, passages, list(fields.get("names", ()))) if each != answer), None)
-        if text:
-            made.append({"fault": fault, "text": text})
-    return {"faults": made}
+    identity = "spoilt 1"  # raise it when a rule changes what is planted
+
+    def plant(self, answer: str, passages: Sequence[Served], names: Sequence[str]) -> list[tuple[str, str]]:
+        """(fault, spoilt answer) for each fault that an answer gives room for. Of several sentences only the one is given that is
+        spoilt: what stands beside it would be right.
+
+        `passages` bear the answer out, `names` are texts of the collection with other names: what is put in does not stand in the
+        answer, and a name that is put in is another's.
+        """
+        text = "\n".join(item.text for item in passages)
+        others = [name for each in names for name in _names_of(each) if name not in answer]
+        made = []
+        for fault, rule in _PLANT.items():
+            pieces = [answer] if fault == "part" else sentence_texts(answer)
+            found = next(
+                (each for piece in pieces for each in rule(piece, text, others) if each.strip() != piece.strip()), None
+            )
+            if found:
+                made.append((fault, found))
+        return made
 
 
 def _figure(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
@@ -128,6 +138,8 @@ def _condition(answer: str, passages: str, names: Sequence[str]) -> Iterator[str
     sentences = sentence_texts(answer)
     for place, sentence in enumerate(sentences):
         for found in conditions_in(sentence):
+            if found.kind == "only":
+                continue  # what holds only there holds there
             yield " ".join([*sentences[:place], found.rest, *sentences[place + 1 :]])
 
 

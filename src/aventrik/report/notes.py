@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from ..core.comparing.missing import difference_bounds
 from ..core.measures import measure
 from ..execution.open_workspace import OpenWorkspace
+from ..kept.known import faults_of, ranks_nothing, told
 from ..kept.provenance import Unexplained
 from ..kept.sheets import SPREAD
 from ..people.question_agreement import corrected_since, rejected_since
@@ -110,6 +111,7 @@ def notes_of(found: Comparison) -> Iterator[Note]:
         )
         yield from _bounds(found)
     yield from _unable(found)
+    yield from _known(found)
     yield from _untold(found)
     for place, judges in found.judges.items():
         for first, other, each in judges:
@@ -177,6 +179,23 @@ def _each(found: Comparison, places: Sequence[int], what: Callable[[int], str]) 
     """Something of several runs, in a line."""
     listed = ", ".join(f"run {found.runs[place].id}: {what(place)}" for place in places[:_TOLD])
     return listed + (f" and {len(places) - _TOLD} more" if len(places) > _TOLD else "")
+
+
+def _known(found: Comparison) -> Iterator[Note]:
+    """What right answers get from the judges, and what others: the ceiling and the floor of their measures."""
+    names = list(dict.fromkeys((found.measure, *found.measures)))
+    judges = len({each.judge for each in found.known})
+    for reach in found.known:
+        if line := told(reach, names, judges):
+            seen, whole = reach.refusals
+            refusals = f"; {seen} of {whole} refusals seen as such" if whole else ""
+            yield Note(f"known answers of '{reach.testset}' to the judge {reach.judge}: {line}{refusals}")
+        for fault in faults_of(reach):
+            yield Note(fault, True)
+        for name in names:
+            means = [each.mean for row in found.means if (each := row.get(name)) is not None]
+            if means and (why := ranks_nothing(reach, name, max(means) - min(means), judges)):
+                yield Note(why, True)
 
 
 def _untold(found: Comparison) -> Iterator[Note]:

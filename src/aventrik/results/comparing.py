@@ -22,6 +22,7 @@ from ..core.measures import MEASURES, plain
 from ..corpora.changes import Changes, changes_between, contents_of, without_evidence
 from ..kept.facets import facets_of
 from ..kept.health import health_of
+from ..kept.known import known_of_all
 from ..kept.provenance import Unexplained, unexplained
 from ..kept.run_names import run_named
 from ..kept.sheets import COSTS
@@ -148,6 +149,7 @@ def compare(
         pairs=_all_pairs(sides, order, measure, seed, scope) if pairs else [],
         corrected=_corrected(store, chosen, sides, first, shown, reviews, seed, scope),
         judges=_judges(store, chosen, shown, seed),
+        known=known_of_all([chosen[place] for place in shown]),
     )
 
 

@@ -18,6 +18,7 @@ from ..core.measures import Measure
 from ..corpora.changes import Changes
 from ..kept.facets import facets_of
 from ..kept.health import RunHealth
+from ..kept.known import JudgeReach
 from ..kept.provenance import Unexplained
 from ..storage.protocols import Run
 from .best import Leading
@@ -42,7 +43,8 @@ class Comparison:
     some runs alone, `documents` what changed from those of the oldest run to those of the newest. `declined` of each run how
     many of how many questions it declined; `untold` of each run the mean share of claims that the judge could not tell;
     `health` what its results rest on. `groups` and `flips` are of the best run against the baseline, or of the second best,
-    where that is the best: `against`. `named`: someone asked for these very columns; `answers_changed`: questions are paired by
+    where that is the best: `against`. `known` has of each judge how far its measures reach by known answers.
+    `named`: someone asked for these very columns; `answers_changed`: questions are paired by
     what is searched for, since reference answers were changed between the runs, and measures of answers are of the others.
     """
 
@@ -83,6 +85,7 @@ class Comparison:
     pairs: list[Contrast] = field(default_factory=list)
     corrected: dict[int, CorrectedRun] = field(default_factory=dict)
     judges: dict[int, list[tuple[str, str, Agreed]]] = field(default_factory=dict)
+    known: list[JudgeReach] = field(default_factory=list)
 
     def to_pandas(self) -> pandas.DataFrame:
         """A row a run: number, name, its place from the best on (1), the mean of each measure that is shown with its 95 %

@@ -32,6 +32,7 @@ def comparison_json(found: Comparison) -> dict[str, Any]:
         "against": ids[found.against],
         "groups": [asdict(each) | {"real": each.real} for each in found.groups],
         "beaten": [asdict(each) | {"run": ids[each.place]} for each in found.beaten],
+        "known_answers": [each.as_json() for each in found.known],
         "flips": [{**asdict(each), "question": found.ids[each.key]} for each in found.flips],
     }
 

@@ -18,6 +18,7 @@ from ..corpora.changes import changes, contents_of, without_evidence
 from ..kept.baselines import baseline_of, is_judged, judge_told, marks_of
 from ..kept.facets import facets_of
 from ..kept.health import RunHealth, health_of
+from ..kept.known import faults_of, known_of, ranks_nothing, told
 from ..kept.provenance import Unexplained, among, is_of_list
 from ..kept.run_names import run_named
 from ..kept.sides import RunSide, settings_of, side_of
@@ -108,7 +109,21 @@ def gated(store: Store, settings: Settings, gate: Gate, run: Run, folder: Path, 
         made = _compare_made(store, gate, sides, made)
         if questions := _questions_gone(gate, base, made):
             checks.append(questions)
-    return replace(made, checks=checks, scope=scope)
+    return replace(made, checks=checks, scope=scope, notes=[*made.notes, *_known(run, checks)])
+
+
+def _known(run: Run, checks: Sequence[Check]) -> Iterator[str]:
+    """What known answers say of the judges on whose word limits stand, and which limits they can't tell."""
+    names = list(dict.fromkeys(each.measure for each in checks))
+    reaches = known_of(run)
+    for reach in reaches:
+        if line := told(reach, names, len(reaches)):
+            yield f"known answers to the judge {reach.judge}: {line}"
+        yield from faults_of(reach)
+        for check in checks:
+            looked = check.allowed if check.way == "drop" else 0.0
+            if why := ranks_nothing(reach, check.measure, looked, len(reaches)):
+                yield f"{why}; a limit on it decides nothing"
 
 
 def _baseline(store: Store, named: str, folder: Path, run: Run) -> tuple[Baseline, str]:

@@ -16,6 +16,8 @@ from ..core.judging.known import (
     KnownScore,
     drawn,
     known_answers,
+    only_verdict,
+    quoted,
     reaches,
     refusals_seen,
     scored,
@@ -45,6 +47,7 @@ class KnownOutcome:
     """What one judge made of the known answers of a test set."""
 
     scores: tuple[KnownScore, ...] = ()
+    key: str = ""
 
     @property
     def summary(self) -> dict[str, Any]:
@@ -53,7 +56,8 @@ class KnownOutcome:
         seen, refusals = refusals_seen(self.scores)
         return {
             "reaches": [asdict(each) for each in reaches(self.scores)], "refusals": [seen, refusals],
-            "answers": len(self.scores), "unusable": unusable(self.scores),
+            "answers": len(self.scores), "unusable": unusable(self.scores), "alike": only_verdict(self.scores),
+            "quoted": list(quoted(self.scores)), "key": self.key,
         }  # fmt: skip
 
 
@@ -86,7 +90,7 @@ def _judged(opened: OpenWorkspace, judge: str, some: Sequence[KnownQuestion], co
         return found
     answers = known_answers(some, planter.plant, few=costs)
     try:
-        made = KnownOutcome(tuple(scored(some, answers, opened.models.language(judge))))
+        made = KnownOutcome(tuple(scored(some, answers, opened.models.language(judge))), key)
     except Unavailable as error:  # the run is made; what its judge is worth is told as unknown
         opened.progress(f"known answers: {error}", 0, 0)
         return KnownOutcome()

@@ -56,7 +56,7 @@ class KnownAnswer:
 @dataclass(frozen=True)
 class KnownScore:
     """What a judge made of a known answer: its scores by measure (0 to 1), whether it was taken for a refusal, and why judging
-    failed, if it did; and each claim with its verdict and reason."""
+    failed, if it did; and each claim with its verdict, the reason, and whether words are quoted for it."""
 
     question: str
     kind: str
@@ -65,7 +65,7 @@ class KnownScore:
     scores: Mapping[str, float]
     declined: bool
     failure: str = ""
-    verdicts: tuple[tuple[str, str, str], ...] = ()
+    verdicts: tuple[tuple[str, str, str, bool], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -144,7 +144,7 @@ def scored(
         whole = Judged(answer, judgement, True)
         scores = {} if judgement.failure else answer_scores(whole)
         kept = {name: scores[name] for name in FLOORS if name in scores}
-        said = tuple((each.claim, each.verdict, each.reason) for each in judgement.verdicts)
+        said = tuple((each.claim, each.verdict, each.reason, bool(each.quotes)) for each in judgement.verdicts)
         whom = (one.key, known.kind, known.fault, known.text)
         made.append(KnownScore(*whom, kept, whole.declined, judgement.failure, said))
     return made
@@ -170,6 +170,21 @@ def _of(scores: Sequence[KnownScore], measure: str, kind: str) -> list[float]:
 def refusals_seen(scores: Sequence[KnownScore]) -> tuple[int, int]:
     """How many refusals the judge saw as such, of how many."""
     some = [each.declined for each in scores if each.kind == REFUSAL and not each.failure]
+    return sum(some), len(some)
+
+
+def only_verdict(scores: Sequence[KnownScore]) -> str:
+    """The verdict that the judge gives on every claim, of right answers and of spoilt ones alike; "" where they differ, or are few."""
+    said = {verdict for each in scores for _, verdict, _, _ in each.verdicts}
+    kinds = {each.kind for each in scores if each.verdicts}
+    return said.pop() if len(said) == 1 and {RIGHT, SPOILT} <= kinds else ""
+
+
+def quoted(scores: Sequence[KnownScore]) -> tuple[int, int]:
+    """For how many of the claims that it calls supported or contradicted the judge quotes words, of how many."""
+    some = [
+        words for each in scores for _, verdict, _, words in each.verdicts if verdict in ("supported", "contradicted")
+    ]
     return sum(some), len(some)
 
 

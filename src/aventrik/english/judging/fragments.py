@@ -159,19 +159,22 @@ def _weight(thing: NamedThing) -> float:
     return thing.weight * (1.5 if thing.name or thing.figure else 1.0)
 
 
-def _holds(place: ContextPlace, claim: Sequence[Word], at: int) -> bool:
-    """Whether a place has a word of the claim: itself, one that may stand for it, a figure with the same unit."""
+def _holders(places: Sequence[ContextPlace], claim: Sequence[Word], at: int) -> list[ContextPlace]:
+    """The places that have a word of the claim: itself, one that may stand for it, a figure with the same unit."""
     word = claim[at]
     if month_of(word.lower) and word.name and at and claim[at - 1].figure:
-        return _has_day(place, claim[at - 1], word)
-    if not word.figure:
-        terms = standing_for(word)
-        return any(term in place.terms for term in terms) or any(
-            same(word, other) for other in place.first if other.content
-        )
+        return [place for place in places if _has_day(place, claim[at - 1], word)]
+    if word.figure:
+        return [place for place in places if _holds_figure(place, claim, at)]
+    terms = frozenset(standing_for(word))
+    found = [place for place in places if not terms.isdisjoint(place.terms)]
+    return found or [place for place in places if any(same(word, other) for other in place.first if other.content)]
+
+
+def _holds_figure(place: ContextPlace, claim: Sequence[Word], at: int) -> bool:
     theirs = place.first
     return any(
-        other.figure and _same_figure(word, other) and _units_fit(claim, at, theirs, j)
+        other.figure and _same_figure(claim[at], other) and _units_fit(claim, at, theirs, j)
         for j, other in enumerate(theirs)
     )
 
@@ -220,9 +223,8 @@ def _held(
     claim: Sequence[Word], wanted: Sequence[int], order: Sequence[ContextPlace], near: Mapping[ContextPlace, float], loose: bool
 ) -> dict[int, ContextPlace]:  # fmt: skip
     """For each word that is wanted the place that has it: one that has others of them, or else the nearest to the question."""
-    having = {
-        at: [place for place in order if (loose or near[place] > 0) and _holds(place, claim, at)] for at in wanted
-    }
+    wide = [place for place in order if loose or near[place] > 0]
+    having = {at: _holders(wide, claim, at) for at in wanted}
     counts = Counter(place for places in having.values() for place in places)
     found = {}
     for at, places in having.items():
@@ -294,7 +296,7 @@ def _rival(claim: Sequence[Word], at: int, place: ContextPlace) -> Word | None:
 def _gives_another(claim: Sequence[Word], values: Sequence[int], place: ContextPlace) -> bool:
     figures = [at for at in values if claim[at].figure]
     return bool(figures) and all(
-        _rival(claim, at, place) is not None and not _holds(place, claim, at) for at in figures
+        _rival(claim, at, place) is not None and not _holds_figure(place, claim, at) for at in figures
     )
 
 

@@ -40,16 +40,16 @@ def stated(fields: Mapping[str, Any]) -> dict[str, Any]:
     question, reference = str(fields.get("question", "")), str(fields.get("reference", ""))
     answer = _Given(str(fields["answer"]), question)
     known = _Given(reference, question) if reference.strip() else None
-    parts = [str(claim["text"]) for claim in split_claims({"answer": reference})["claims"]] if known else []
-    as_much = bool(known) and (
-        _plain(reference) in _plain(answer.text) or (bool(parts) and all(answer.states(part) for part in parts))
-    )
-    return {
-        "stated": [
-            answer.states(str(fact)) or (as_much and known is not None and not known.states(str(fact)))
-            for fact in fields["facts"]
-        ]
-    }  # fmt: skip
+    states = [answer.states(str(fact)) for fact in fields["facts"]]
+    if known is None or all(states):
+        return {"stated": states}
+    as_much = _plain(reference) in _plain(answer.text)
+    if not as_much:
+        parts = [str(claim["text"]) for claim in split_claims({"answer": reference})["claims"]]
+        as_much = bool(parts) and all(answer.states(part) for part in parts)
+    if as_much:
+        states = [here or not known.states(str(fact)) for here, fact in zip(states, fields["facts"])]
+    return {"stated": states}
 
 
 class _Given:

@@ -173,7 +173,7 @@ def _verbatim(text: str, context: Sequence[Mapping[str, Any]]) -> frozenset[int]
     return frozenset(found)
 
 
-@lru_cache(maxsize=1 << 10)
+@lru_cache(maxsize=1 << 13)
 def _plain(text: str) -> str:
     """The words of a text in small letters, with a space before and behind each."""
     return f" {' '.join(WORD.findall(text.lower()))} "

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
     from ..core.documents.spans import common as common
     from ..core.documents.spans import length as length
     from ..core.judging.agreement import RaterAgreement as RaterAgreement
+    from ..core.judging.known import KnownScore as KnownScore
+    from ..core.judging.known import Reach as Reach
     from ..core.measures.loss import DROPPED as DROPPED
     from ..core.measures.loss import KEPT as KEPT
     from ..core.measures.loss import STAGES as STAGES
@@ -55,6 +57,8 @@ if TYPE_CHECKING:
     from ..corpora.surveying import Topic as Topic
     from ..execution.moving import FOLDER as FOLDER
     from ..execution.open_workspace import OpenWorkspace as OpenWorkspace
+    from ..kept.known import JudgeReach as JudgeReach
+    from ..kept.known import JudgingAccount as JudgingAccount
     from ..kept.provenance import unexplained as unexplained
     from ..kept.run_names import NamedRuns as NamedRuns
     from ..kept.run_names import RunFilter as RunFilter
@@ -152,6 +156,8 @@ _WHERE = {
     "corpora.surveying": "Survey Topic",
     "execution.moving": "FOLDER",
     "execution.open_workspace": "OpenWorkspace",
+    "core.judging.known": "KnownScore Reach",
+    "kept.known": "JudgeReach JudgingAccount",
     "kept.provenance": "unexplained",
     "kept.run_names": "NamedRuns RunFilter state_of",
     "people.passages": "PassageAgreement PassageReview TaughtFilter",

@@ -9,7 +9,9 @@ from ..core.errors import BadInput
 from .running import named_run
 
 if TYPE_CHECKING:
+    from ..core.judging.known import KnownScore
     from ..execution.open_workspace import OpenWorkspace
+    from ..kept.known import JudgeReach
     from ..people.passages import PassageReview, TaughtFilter
     from ..people.question_review import QuestionReview
     from ..people.reviewing import Review, TakenSheet
@@ -122,6 +124,25 @@ def teach_filter(
 
     lot = opened.workspace.settings.seed if seed is None else seed
     return teach_filter(opened, review.sample, opened.workspace.reviews, count, lot)
+
+
+def known_answers(opened: OpenWorkspace, name: str) -> list[tuple[JudgeReach, list[KnownScore]]]:
+    """What each judge of a run made of answers of which it is known what they are worth: how far its measures reach, and the
+    answers themselves. Raises `BadInput` for a name of no run, and for a run that has none.
+
+    >>> [(reach.judge, len(scores) > 0) for reach, scores in aventrik.known_answers(opened, "starter")]
+    [('offline', True)]
+    """
+    from ..kept.known import known_of, known_scores
+
+    run = named_run(opened, name)
+    found = known_of(run)
+    if not found:
+        raise BadInput(
+            f"run {run.id} ({run.name}) has no known answers: nothing was judged, no question has a reference answer, or an earlier "
+            "version made it; run it again"
+        )
+    return [(reach, known_scores(opened.store, reach)) for reach in found]
 
 
 def judge_agreement(opened: OpenWorkspace, run: Run, of: str = "verdict") -> JudgeAgreement:

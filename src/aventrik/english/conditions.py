@@ -38,7 +38,7 @@ _LEAST = 3  # words that have to be left
 _ASKS = re.compile(
     r"\b(?:know|knows|knowing|tell|tells|determine|determines|decide|decides|deciding|consider|considers|check|checks|checking|see|sees|ask|asks|say|says|sure|"
     r"clear|find out|wonder|learn|remember|understand|detect|detects|test|tests|because|is that|case|cases|"
-    r"example|times?|day|moment|point)\s*$",
+    r"example|times?|day|moment|point|(?:ask|asks|tell|tells|show|shows)(?:\s\w+){1,3})\s*$",
     re.IGNORECASE,
 )
 _EMPTY = re.compile(

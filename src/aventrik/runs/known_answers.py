@@ -35,7 +35,7 @@ from ..pipeline.resolved import WantedModel
 from ..pipeline.sources import reference_of
 from ..storage.protocols import Kept
 
-QUESTIONS, OF_MODELS = 60, 4  # questions whose known answers are judged: by the built-in judge, by a model that costs
+QUESTIONS, OF_MODELS = 40, 4  # questions whose known answers are judged: by the built-in judge, by a model that costs
 _VERSION = 1
 _WIDE = 1200  # characters of a section around its evidence that are shown
 _WIDEST = 6000

@@ -16,6 +16,7 @@ from ..execution.open_workspace import OpenWorkspace
 from ..execution.passing import Passing, PosedQuestions, Underway, asks
 from ..execution.place import Place
 from ..kept.chains import chain_as_made
+from ..kept.known import JudgingAccount, judging_of
 from ..kept.sheets import keep_sheet
 from ..models.calls import COUNTED
 from ..pipeline.basis import as_made, basis
@@ -45,6 +46,7 @@ class RunOutcome:
     models: dict[str, float] = field(default_factory=dict)
     notes: dict[str, int] = field(default_factory=dict)
     recall: float | None = None
+    judging: JudgingAccount | None = None
 
     @property
     def new(self) -> int:
@@ -92,7 +94,9 @@ class Runner:
         total = len(questions) * len(list(needed(place.nodes, QUESTION)))
         finished = store.runs.finished(identity)
         if finished and not again and store.runs.whole(finished):
-            return RunOutcome(finished, configuration, results=total, recall=recall(place))
+            return RunOutcome(
+                finished, configuration, results=total, recall=recall(place), judging=judging_of(store, finished)
+            )
         store.documents.keep_snapshot(place.snapshot)
         made = self._made(place, testset, until) | ({"source": dict(source)} if source else {})
         number = store.runs.begin(identity, configuration.name, testset, made, len(questions))
@@ -120,6 +124,7 @@ class Runner:
             costs["state"] = {**(state or {}), **found}
         store.runs.finish(number, [self._kept(one, place) for one in passing.underway], costs)
         keep_sheet(store, number, configuration.name, made)
+        outcome.judging = judging_of(store, number)
         return outcome
 
     def _present(self, identity: str, place: Place) -> str:

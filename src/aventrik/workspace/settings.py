@@ -178,7 +178,7 @@ class Roles(Table):
 
 class JudgingSettings(Table):
     """How the word of several judges is joined, and which criteria of the folder criteria/ answers are judged by (None:
-    all of them). `known`: of how many questions a judge is given answers of which it is known what they are worth (None: 60, or 4
+    all of them). `known`: of how many questions a judge is given answers of which it is known what they are worth (None: 40, or 4
     for a model; 0: none)."""
 
     together: Annotated[str, one_of(WAYS)] = "majority"

@@ -32,6 +32,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--of", metavar="WHAT", default="verdict",
         help="with --verdicts: verdict (on each claim; the default), relevance, or one of the run's criteria",
     )  # fmt: skip
+    parser.add_argument(
+        "--known", metavar="RUN",
+        help="show what the judge of a run makes of answers of which it is known what they are worth: right, spoilt, of other questions",
+    )  # fmt: skip
     parser.add_argument("--who", metavar="NAME", help="who decides (default: the name of the account)")
     parser.add_argument(
         "--questions", metavar="N", type=whole(1),
@@ -55,6 +59,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ... import api
     from ...core.errors import BadInput
 
+    if options.known:
+        return _known(options, screen)
     wanted = [name for name in ("testset", "passages", "verdicts") if getattr(options, name)]
     if len(wanted) != 1:
         raise BadInput("name a test set, or --passages, or --verdicts RUN" + ("" if not wanted else "; one of them"))
@@ -92,6 +98,24 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
 
         ask(kind.matter(review))
     kind.show(opened, review, options, screen)
+    return 0
+
+
+def _known(options: argparse.Namespace, screen: Screen) -> int:
+    """What the judges of a run made of known answers."""
+    from dataclasses import asdict
+
+    from ... import api
+    from ...core.errors import BadInput
+    from ..review_views.known import show_known
+
+    if options.testset or options.passages or options.verdicts:
+        raise BadInput("--known RUN stands by itself: it asks nothing")
+    opened = open_workspace(options, screen)
+    found = api.known_answers(opened, options.known)
+    screen.result([{**reach.as_json(), "scores": [asdict(each) for each in scores]} for reach, scores in found])
+    for reach, scores in found:
+        show_known(reach, scores, screen)
     return 0
 
 

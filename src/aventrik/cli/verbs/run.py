@@ -81,7 +81,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     """Runs every configuration and says what was new."""
     from ... import api
     from ...core.errors import BadInput
-    from ..views.runs import outcome_json, race_json, show_outcomes, show_race
+    from ..views.runs import outcome_json, race_json, show_judging, show_outcomes, show_race
 
     if options.indifference and not options.race:
         raise BadInput("--indifference is for --race: when the race may end")
@@ -134,7 +134,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     if made.note:
         screen.warn(made.note)
     screen.say("next: aventrik compare")
-    return 0
+    return show_judging(made.outcomes, screen)
 
 
 def _allowed(

@@ -51,6 +51,7 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
     from ... import api
     from ...api.records import scored_json
     from ...core.errors import BadInput
+    from ..views.runs import show_judging
 
     if not (options.answers or options.ranked or options.system):
         raise BadInput("name a file with answers, --ranked with lists, or a --system to ask")
@@ -71,7 +72,8 @@ def run(options: argparse.Namespace, screen: Screen) -> int:
         )
     screen.result(scored_json(made.outcome, made.arrival, made.matched, made.questions))
     show(screen, made)
-    return 3 if made.arrival.failed == made.questions and options.system else 0
+    failed = show_judging([made.outcome], screen)
+    return 3 if made.arrival.failed == made.questions and options.system else failed
 
 
 def _fields(text: str | None) -> dict[str, str]:
@@ -90,7 +92,9 @@ def _fields(text: str | None) -> dict[str, str]:
 def show(screen: Screen, made: Scored) -> None:
     """What came, what did not, and what to look at next."""
     outcome, arrived, matched, count = made.outcome, made.arrival, made.matched, made.questions
-    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {count} questions of '{made.testset}' judged")
+    judging = outcome.judging
+    usable = f"{judging.judged} of {count}" if judging and judging.failed else f"{count}"
+    screen.say(f"run {outcome.run}, {outcome.configuration.name}: {usable} questions of '{made.testset}' judged")
     if arrived.items:
         share = arrived.found / arrived.items
         screen.say(

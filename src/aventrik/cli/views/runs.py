@@ -87,6 +87,15 @@ def show_outcomes(outcomes: Sequence[RunOutcome], questions: int, testset: str, 
     _cost(screen, outcomes)
 
 
+def show_judging(outcomes: Sequence[RunOutcome], screen: Screen) -> int:
+    """Warns of judges whose word can't be used, or tells little; 3 where no reply of a run's judge could be used, else 0."""
+    told = [(each, doubt) for each in outcomes if each.judging for doubt in each.judging.doubts]
+    for doubt in dict.fromkeys(doubt for _, doubt in told):
+        names = [each.configuration.name for each, other in told if other == doubt]
+        screen.warn(f"{doubt}{' (' + shortened(', '.join(names), 60) + ')' if len(outcomes) > 1 else ''}")
+    return 3 if any(each.judging and each.judging.unusable for each in outcomes) else 0
+
+
 def _runs(count: int) -> str:
     return f"{count} run{'s' if count != 1 else ''}"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -12,6 +13,7 @@ from ...core.wording.fitting import ROW
 from ...core.wording.words import Word, words_of
 from .aligning import Alignment, Index, align, index_of
 
+COLUMN = re.compile(r"(?:^|;)\s*([^:;]{1,60}):(?=\s)")
 _LOOKED_AT = 4  # places that are aligned, those first that share most words
 _OTHER_ROW = 0.2  # what it costs that a row of a table is about another thing than the claim
 _FEWER = 0.6  # of the words that the first shares, with which a place is not looked at any more
@@ -43,6 +45,15 @@ class ContextPlace:
     def words(self) -> tuple[Word, ...]:
         """Its words; those of a second sentence have clauses and segments of their own."""
         return self.first + tuple(map(_behind, self.second))
+
+    @cached_property
+    def column_names(self) -> frozenset[str]:
+        """Of a row the terms that only stand in the names of its columns: 'Fee: £12' has no thing called Fee."""
+        if not self.row:
+            return frozenset()
+        named = {word.term for text in self.texts for name in COLUMN.findall(text) for word in words_of(name)}
+        values = {word.term for text in self.texts for word in words_of(COLUMN.sub(" ; ", text))}
+        return frozenset(named - values)
 
     @cached_property
     def index(self) -> Index:

@@ -148,9 +148,15 @@ def _link(about: Sequence[NamedThing], place: ContextPlace) -> float:
         return 1.0
     found = 0.0
     for thing in about:
+        if place.whole.isdisjoint(thing.terms):
+            continue
         here = max((how for term, how in thing.terms.items() if term in place.terms), default=0.0)
-        beside = max((how for term, how in thing.terms.items() if term in place.around), default=0.0)
-        inside = max((how for term, how in thing.terms.items() if term in place.whole), default=0.0)
+        beside = (
+            max((how for term, how in thing.terms.items() if term in place.around), default=0.0) if here < 1 else 0.0
+        )
+        inside = (
+            max((how for term, how in thing.terms.items() if term in place.whole), default=0.0) if here < 1 else 0.0
+        )
         found += _weight(thing) * max(here, _BESIDE * beside, _INSIDE * inside)
     return found / whole
 
@@ -168,6 +174,8 @@ def _holders(places: Sequence[ContextPlace], claim: Sequence[Word], at: int) -> 
         return [place for place in places if _holds_figure(place, claim, at)]
     terms = frozenset(standing_for(word))
     found = [place for place in places if not terms.isdisjoint(place.terms)]
+    if word.name:
+        return [place for place in found if not terms.isdisjoint(place.terms - place.column_names)]
     return found or [place for place in places if any(same(word, other) for other in place.first if other.content)]
 
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from ...core.text import WORD
 from ...core.wording.asking import standing_for
+from ...core.wording.fitting import ROW
 from ...core.wording.words import Word, words_of
 from .evidence import ContextPlace, nearest, places_of
 from .findings import NOT_FOUND, REASONED, SURE, TOO_FAR, Objection, Pairing, against, against_far
@@ -66,7 +67,7 @@ def verify(fields: Mapping[str, Any]) -> dict[str, Any]:
     if particle and not claim:
         return _told(_whether(particle, question, places))
     known = _asked(question) | _terms(str(fields.get("answer", "")))
-    if question and is_fragment(claim) and not _is_copied(claim, places):
+    if question and is_fragment(claim) and not ROW.match(text) and not _is_copied(claim, places):
         reading = read_fragment(claim, question, places)
         if reading is not None and reading.verdict != TOO_FAR:
             return _told(reading)

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 
 from ...core.context import Served
-from ...core.text import sentence_texts
+from ...core.text import STOP_WORDS, sentence_texts
 from ...core.text.names import names_in
 from ...core.wording.figures import MONTHS
 from ..conditions import conditions_in
@@ -36,6 +36,7 @@ _PAIR = (
         r"(?P<b>(?:the|an?|each|every)\s(?:[\w'’-]+\s){0,2}?[\w'’-]+|[A-Z][\w'’-]+(?:\s[A-Z][\w'’-]+)*)(?=\s*(?:[.,;]|$))"
     ),
 )  # fmt: skip
+_CAPITALS = re.compile(r"\b[A-Z][\w]*(?:[ ][A-Z][\w]*)*")
 _LIST = re.compile(
     r"(?P<first>[^,.;:]+),\s(?P<more>(?:[^,.;:]+,\s)*)?(?P<last>[^,.;:]+?),?\s(?:and|or)\s(?P<end>[^,.;:]+)"
 )
@@ -106,14 +107,16 @@ def _name(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
 
 
 def _names_of(text: str) -> list[str]:
-    """Names of a text in order, words that follow one another as one; months and days are none."""
-    words = [each for each in names_in(text) if each not in _DAYS and each.lower() not in MONTHS and len(each) > 2]
+    """Names of a text in order, words that follow one another as one; months and days are none, nor is a single word that only has a
+    capital because a sentence begins with it."""
+    inside = set(names_in(text))
     found: list[str] = []
-    for word in words:
-        if found and f"{found[-1]} {word}" in text:
-            found[-1] = f"{found[-1]} {word}"
-        else:
-            found.append(word)
+    for match in _CAPITALS.finditer(text):
+        words = match[0].split()
+        while words and (words[0].lower() in STOP_WORDS or words[0] in _DAYS or words[0].lower() in MONTHS):
+            del words[0]
+        if words and (len(words) > 1 or words[0] in inside) and all(len(word) > 2 for word in words[:1]):
+            found.append(" ".join(words))
     return list(dict.fromkeys(each for each in found if each.replace(" ", "").isalpha()))
 
 

@@ -177,7 +177,9 @@ class OpenWorkspace:
     def judge_by(self, names: Sequence[str]) -> None:
         """Has other models judge than those of the settings; raises `BadInput` for one that there is not."""
         for place, name in enumerate(names):
-            self.check_language("--judge", name)
+            known = self.workspace.settings.judging_models
+            if name not in known:
+                raise BadInput(f"--judge: no language or entailment model is named '{name}'{nearest(name, known)}")
             if name in names[:place]:
                 raise BadInput(f"--judge: names '{name}' twice")
         self.judges = tuple(names)

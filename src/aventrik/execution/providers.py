@@ -155,6 +155,7 @@ class Models:
     def _makers(self) -> dict[str, Callable[[str], Any]]:
         return {
             "language": self._language, "embedding": self._embedder, "reranking": self._reranker, "system": self._system,
+            "entailment": self._language,
         }  # fmt: skip
 
     def _get(self, name: str, make: Callable[[str], Any]) -> Any:
@@ -166,6 +167,10 @@ class Models:
         if name == "offline":
             return OfflineModel()
         model = self.workspace.settings.models[name]
+        if model.does == "entailment":
+            from ..models.entailment import EntailmentJudge
+
+            return EntailmentJudge(name, self.workspace.folder / model.path)
         if model.kind == "built-in":
             from ..english import ReadingModel
 

@@ -24,7 +24,7 @@ _AT_ONCE = 64
 _COUNTED = 512  # texts whose tokens are counted at a time
 
 
-def _library(what: str) -> Any:
+def needs_library(what: str) -> Any:
     os.environ.setdefault("HF_HUB_OFFLINE", "1")
     os.environ.setdefault("TOKENIZERS_PARALLELISM", "false")
     os.environ.setdefault("HF_HUB_DISABLE_PROGRESS_BARS", "1")
@@ -93,7 +93,7 @@ class LocalEmbedder:
 
     @cached_property
     def _model(self) -> Any:
-        library = _library(f"the embedding model '{self._name}'")
+        library = needs_library(f"the embedding model '{self._name}'")
         return library.SentenceTransformer(str(self._path), device="cpu")
 
     def fit(self, texts: Callable[[], Iterable[str]]) -> State:
@@ -147,7 +147,7 @@ class LocalReranker:
 
     @cached_property
     def _model(self) -> Any:
-        library = _library(f"the reranking model '{self._name}'")
+        library = needs_library(f"the reranking model '{self._name}'")
         return library.CrossEncoder(str(self._path), device="cpu")
 
     def score(self, pairs: Sequence[tuple[str, Sequence[str]]]) -> list[list[float]]:

@@ -68,7 +68,8 @@ def known_outcomes(opened: OpenWorkspace, place: Place, questions: Sequence[Ques
     wanted = opened.workspace.settings.judging.known
     found = {}
     for judge in place.resolved.judges:
-        costs = judge != "offline"
+        settings = opened.workspace.settings.models.get(judge)
+        costs = settings is not None and settings.kind == "http"
         count = wanted if wanted is not None else OF_MODELS if costs else QUESTIONS
         if not count:
             continue

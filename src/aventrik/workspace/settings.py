@@ -69,7 +69,7 @@ class Model(Table):
     """One named model, or system that answers; what is not said of a kind does not count for it."""
 
     kind: Literal["http", "local", "built-in"]
-    does: Literal["language", "embedding", "reranking", "system"] = "language"
+    does: Literal["language", "embedding", "reranking", "system", "entailment"] = "language"
     address: str = ""
     model: str = ""
     path: str = ""
@@ -107,7 +107,9 @@ class Model(Table):
         if self.kind == "local" and not self.path:
             raise ValueError("kind 'local' needs the path of the model's folder")
         if self.kind == "local" and self.does == "language":
-            raise ValueError("kind 'local' is for embedding and reranking models")
+            raise ValueError("kind 'local' is for embedding, reranking and entailment models")
+        if self.does == "entailment" and self.kind != "local":
+            raise ValueError("what does = 'entailment' must be of kind 'local': a folder with a classifier")
         if self.kind == "built-in" and self.does != "language":
             raise ValueError("kind 'built-in' is for language models")
         if self.kind == "built-in" and not self.reads_with:
@@ -366,5 +368,10 @@ class Settings(Table):
         return self
 
     def able(self, does: str) -> list[str]:
-        """Names of the configured models that do something: language, embedding or reranking."""
+        """Names of the configured models that do something: language, embedding, reranking, entailment."""
         return [name for name, model in self.models.items() if model.does == does]
+
+    @property
+    def judging_models(self) -> list[str]:
+        """Names of what can judge: the built-in model, language models, models of entailment."""
+        return ["offline", *self.able("language"), *self.able("entailment")]

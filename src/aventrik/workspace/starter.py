@@ -66,7 +66,7 @@ infer = "auto"               # to "these documents" (questions are drawn), "docu
 # A model on a server of yours; as many as you like. 'aventrik models --test' tries them.
 # [models.house]
 # kind         = "http"                    # http, or local (a folder, for embedding and reranking)
-# does         = "language"                # language, embedding, reranking
+# does         = "language"                # language, embedding, reranking, entailment
 # address      = "http://127.0.0.1:8080"   # what stands before /v1/chat/completions
 # model        = "the-name-on-the-server"
 # key_variable = "HOUSE_KEY"               # the NAME of the environment variable with the key

@@ -36,9 +36,11 @@ class Workspace:
         self.settings = validated(Settings, content, folder / SETTINGS, text)
         self.check_prompts()
         for role, name in self.settings.roles.named:
-            if name != "offline" and name not in self.settings.able("language"):
+            known = self.settings.judging_models if role == "judge" else self._language
+            if name not in known:
                 where = place(folder / SETTINGS, text, ("roles", role))
-                raise BadInput(f"{where}: no language model is named '{name}'{nearest(name, self._language)}")
+                what = "language or entailment model" if role == "judge" else "language model"
+                raise BadInput(f"{where}: no {what} is named '{name}'{nearest(name, known)}")
 
     @property
     def _language(self) -> list[str]:

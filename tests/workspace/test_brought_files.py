@@ -208,4 +208,4 @@ def test_the_chances_of_a_sample_stand_as_they_were_noted_first(tmp_path: Path) 
     again = Reviews(tmp_path)
     assert again.drawn("desk", "small", "verdict") == {"k": 0.25}
     assert again.drawn("desk", "other", "verdict") == {}
-    assert again.whats("desk", "small") == []
+    assert again.whats("small") == []

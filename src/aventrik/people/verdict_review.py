@@ -8,9 +8,12 @@ from functools import cached_property
 from typing import Any
 
 from ..core.comparing.correcting import Corrected
+from ..core.comparing.draws import scope_of
 from ..core.errors import BadInput
 from ..core.judging.agreement import RaterAgreement
+from ..corpora.changes import contents_of
 from ..execution.open_workspace import OpenWorkspace
+from ..kept.sides import side_of
 from ..storage.protocols import Run
 from ..workspace.reviews import UNDONE, Decision, now
 from .verdicts import (
@@ -21,7 +24,9 @@ from .verdicts import (
     Sample,
     Untold,
     agreement_of,
+    among_people,
     by_judge,
+    clusters_of,
     corrections,
     disagreements,
     keep_sample,
@@ -63,13 +68,14 @@ def options_of(sample: Sample) -> tuple[Option, ...]:
 @dataclass(frozen=True)
 class JudgeAgreement:
     """What the decisions on a run come to: what people said, how far the judge and they agree (None where nothing can be set
-    side by side), what they say of items that it could not tell, the run's means as they would have them, and the same of
-    each of several judges."""
+    side by side), what they say of items that it could not tell, the run's means as they would have them, how far people agree
+    with each other, and the first of each of several judges."""
 
     labels: LabelledRun
     agreement: RaterAgreement | None
     untold: Untold
     corrected: Mapping[str, Corrected]
+    among_people: RaterAgreement | None = None
     judges: Mapping[str, tuple[RaterAgreement | None, Untold]] = field(default_factory=dict)
 
     @property
@@ -92,6 +98,7 @@ class JudgeAgreement:
             "decided": labels.count,
             "untold": dict(self.untold),
             "agreement": None if self.agreement is None else asdict(self.agreement),
+            "among_people": None if self.among_people is None else asdict(self.among_people),
             "changed_minds": labels.changed,
             "disputed": [item.question.id for item in labels.disputed],
             "disagreements": [
@@ -209,7 +216,13 @@ def judge_agreement(opened: OpenWorkspace, sample: Sample, seed: int = 0) -> Jud
     labels = labelled(sample, reviews)
     found, untold = agreement_of(labels, seed)
     judges = by_judge(opened.store, labels, reviews, seed) if labels.said else {}
-    return JudgeAgreement(labels, found, untold, corrections(labels), judges)
+    clusters = None
+    if labels.complete:
+        side = side_of(opened.store, sample.run).side
+        contents = contents_of(opened.store, sample.run)
+        scope = scope_of(opened.workspace.settings.statistics.infer, list(side.asked.values()), len(contents or ()))
+        clusters = clusters_of([side], scope)
+    return JudgeAgreement(labels, found, untold, corrections(labels, clusters=clusters), among_people(labels), judges)
 
 
 def verdict_review(

@@ -7,12 +7,15 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import combinations
 from typing import Any
 
 import numpy as np
 
 from ..core.answering import Answer
 from ..core.comparing.correcting import LEAST, Corrected, chances_of, corrected, order_of, sizes_of
+from ..core.comparing.draws import Scope, draws_of
+from ..core.comparing.sides import Side
 from ..core.context import Served
 from ..core.criteria import Criterion, Grade
 from ..core.errors import BadInput
@@ -119,7 +122,8 @@ def sample_of(
     if all(row.key[:_SHORT] in drawn for row, _ in asked):
         sizes = np.array([drawn[row.key[:_SHORT]] for row, _ in asked])
         sizes = sizes / sizes.sum()
-    draws = [_draw(f"{seed} {run.name} {what} {row.key}") for row, _ in asked]
+    own = reviews is not None and reviews.drawn_by_run(run.name, run.testset, what)
+    draws = [_draw(f"{seed} {run.name} {what} {row.key}" if own else f"{seed} {what} {row.key}") for row, _ in asked]
 
     def reading(row: RunQuestion) -> Callable[[], tuple[ReviewItem, ...]]:
         return lambda: _items(
@@ -352,6 +356,15 @@ def corrections(
     return found
 
 
+def clusters_of(sides: Sequence[Side], scope: Scope) -> dict[str, str] | None:
+    """The draw of each question, by its key: its document where documents are drawn too; None where each is one."""
+    asked = {key: each for side in sides for key, each in side.asked.items()}
+    if scope.population == "documents like these":
+        return {key: each.document for key, each in asked.items() if each.document}
+    units = draws_of(list(asked.values()), scope).units
+    return None if units is None else {key: str(unit) for key, unit in zip(asked, units.tolist())}
+
+
 def _by_people(labels: LabelledRun, asked: Drawn) -> dict[str, float]:
     """The measures of one question by people, the mean of those who decided on all of it; empty where nobody could tell."""
     rows = []
@@ -369,6 +382,21 @@ def _by_people(labels: LabelledRun, asked: Drawn) -> dict[str, float]:
     if not rows:
         return {}
     return {name: sum(row[name] for row in rows) / len(rows) for name in rows[0]}
+
+
+def among_people(labels: LabelledRun) -> RaterAgreement | None:
+    """How far people agree with each other on what two or more of them decided on: no judge can be expected to do better. None
+    where no two decided on the same."""
+    pairs = []
+    for item in labels.items:
+        told = {who: each.decision for who, each in labels.said.get(item.id, {}).items() if each.decision != CANT_TELL}
+        several = list(combinations(sorted(told), 2))
+        pairs += [
+            Pair(told[one], told[other], weight=1 / len(several), cluster=item.key, who=f"{one} and {other}")
+            for one, other in several
+        ]
+    choices = labels.items[0].choices if labels.items else ()
+    return agreement(pairs, choices) if pairs else None
 
 
 def disagreements(labels: LabelledRun) -> list[tuple[ReviewItem, Decision]]:

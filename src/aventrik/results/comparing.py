@@ -291,9 +291,7 @@ def _corrected(
 ) -> dict[int, CorrectedRun]:  # fmt: skip
     if reviews is None:
         return {}
-    places = [
-        place for place in dict.fromkeys([baseline, *shown]) if reviews.whats(runs[place].name, runs[place].testset)
-    ]
+    places = [place for place in dict.fromkeys([baseline, *shown]) if reviews.whats(runs[place].testset)]
     if not places:
         return {}
     from .correction import corrected_runs  # rests on all that judging rests on

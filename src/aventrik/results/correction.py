@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ..core.comparing.correcting import Corrected, difference
-from ..core.comparing.draws import Scope, draws_of
+from ..core.comparing.draws import Scope
 from ..core.comparing.sides import Side
 from ..core.errors import BadInput
-from ..people.verdicts import LabelledRun, corrections, labelled, sample_of
+from ..people.verdicts import LabelledRun, clusters_of, corrections, labelled, sample_of
 from ..storage.protocols import Run, Store
 from ..workspace.reviews import Reviews
 
@@ -39,7 +39,7 @@ def corrected_runs(
 ) -> list[CorrectedRun]:  # fmt: skip
     """Each run of a comparison, over the questions of its side."""
     labels = [_labels(store, run, reviews, seed) for run in runs]
-    clusters = _clusters(sides, scope)
+    clusters = clusters_of(sides, scope)
     found = []
     for place, (side, some) in enumerate(zip(sides, labels)):
         means: dict[str, Corrected] = {}
@@ -52,20 +52,13 @@ def corrected_runs(
     return found
 
 
-def _clusters(sides: Sequence[Side], scope: Scope) -> dict[str, str] | None:
-    """The draw of each question, by its key: its document where documents are drawn too; None where each is one."""
-    asked = {key: each for side in sides for key, each in side.asked.items()}
-    if scope.population == "documents like these":
-        return {key: each.document for key, each in asked.items() if each.document}
-    units = draws_of(list(asked.values()), scope).units
-    return None if units is None else {key: str(unit) for key, unit in zip(asked, units.tolist())}
-
-
 def _labels(store: Store, run: Run, reviews: Reviews, seed: int) -> dict[str, LabelledRun]:
     found = {}
-    for what in reviews.whats(run.name, run.testset):
+    for what in reviews.whats(run.testset):
         try:
-            found[what] = labelled(sample_of(store, run, what, seed, reviews=reviews), reviews)
+            some = labelled(sample_of(store, run, what, seed, reviews=reviews), reviews)
+            if some.complete:
+                found[what] = some
         except BadInput:  # it was judged otherwise when they did
             continue
     return found

@@ -116,10 +116,20 @@ class Reviews:
                     people[each.who] = each
         return {item: people for item, people in found.items() if people}
 
-    def whats(self, run: str, testset: str) -> list[str]:
-        """What people decided on of a run."""
-        found = {each.what for each in self.every if (each.run, each.testset) == (run, testset)}
+    def whats(self, testset: str) -> list[str]:
+        """What people decided on of the runs of a test set: a decision holds for every run that has the same claim with the same
+        context."""
+        found = {each.what for each in self.every if each.testset == testset}
         return sorted(each for each in found if not each.startswith(_SAMPLE))
+
+    def drawn_by_run(self, run: str, testset: str, what: str) -> bool:
+        """Whether the sample of a run was drawn by numbers of its own, as earlier versions did: it stays in its order."""
+        return any(
+            each.what == f"{_SAMPLE}{what}"
+            and (each.run, each.testset) == (run, testset)
+            and each.reason != BY_QUESTION
+            for each in self.every
+        )
 
     def drawn(self, run: str, testset: str, what: str) -> dict[str, float]:
         """How likely each question of a run was to be drawn, by its key, as it was noted first; empty where it was not."""
@@ -160,10 +170,11 @@ def now() -> str:
 
 UNDONE = "undone"
 _SAMPLE = "sample of "
+BY_QUESTION = "one number a question"  # how a sample is drawn, so that what was decided serves the next run
 
 
 def drawing(run: str, testset: str, what: str, who: str, when: str, sizes: dict[str, float]) -> Decision:
-    """The line that says how a sample is drawn."""
+    """The line that says how a sample is drawn: by one number a question, the same for every run."""
     return Decision(
         what=f"{_SAMPLE}{what}",
         item="sample",
@@ -174,6 +185,7 @@ def drawing(run: str, testset: str, what: str, who: str, when: str, sizes: dict[
         who=who,
         when=when,
         decision="drawn",
+        reason=BY_QUESTION,
         sizes=sizes,
     )
 

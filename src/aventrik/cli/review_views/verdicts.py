@@ -108,6 +108,11 @@ def show_agreement(result: JudgeAgreement, screen: Screen, width: float | None =
         screen.warn("of none of them both could tell")
     else:
         _agreement(screen, found, result.untold, things)
+    if (people := result.among_people) is not None:
+        screen.say(
+            f"people agree with each other on {share_told(people.raw)} [{people.low:.0%} {people.high:.0%}] of {people.n} "
+            f"{things} that two decided on, kappa {kappa_told(people)}: no judge can be expected to do better"
+        )
     for judge, (own, _) in result.judges.items():
         if own is not None:
             screen.say(f"  {judge} alone: {own.raw:.0%} the same, kappa {kappa_told(own)}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from aventrik.english.judging import weighing
+from aventrik.english import model
 from tests.conftest import Program
 
 BASE = 'name = "one"\n[embedding]\nmodel = "static"\n'
@@ -28,12 +28,15 @@ def test_a_question_is_asked_again_in_other_words_and_the_answers_are_compared(w
 
 def test_compare_warns_of_claims_that_the_judge_can_not_tell(workspace: Program) -> None:
     (workspace.folder / "configs" / "one.toml").write_text(BASE)
-    kept = weighing._NEAR
-    weighing._NEAR = 99.0  # nothing is near enough
+    kept = model._TASKS["verdict"]
+    far = {"verdict": "too far to tell", "confidence": 0.5, "reason": "", "quotes": []}
+    model._TASKS["verdict"] = lambda fields: {
+        "verdicts": [{"claim": number, **far} for number, _ in enumerate(fields["claims"], 1)]
+    }
     try:
         workspace("run", "one", "--testset", "small")
     finally:
-        weighing._NEAR = kept
+        model._TASKS["verdict"] = kept
     [run] = workspace.json("compare")["runs"]
     assert run["untold"] == 1.0
     assert "groundedness" not in run["measures"]

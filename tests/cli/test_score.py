@@ -217,7 +217,7 @@ def test_several_judges_judge_apart_and_together(workspace: Program, standin: st
     assert workspace.json("runs")[-1]["made"]["judge"] == "offline"
     both = workspace.json("compare", "1", "2")
     assert "the judge" in both["apart"]
-    assert "no language model is named 'hous'; did you mean house" in workspace.fails(
+    assert "no language or entailment model is named 'hous'; did you mean house" in workspace.fails(
         "score", "live.jsonl", "--judge", "hous"
     )
     assert "names 'house' twice" in workspace.fails("score", "live.jsonl", "--judge", "house,house")

@@ -185,9 +185,13 @@ def test_a_sentence_elsewhere_that_says_otherwise_drops_the_question_and_one_tha
     documents = {name: read(name, f"# {name[0]} notes\n\n{text}\n".encode()) for name, text in texts.items()}
     judge = Writer(
         verdict=lambda fields: {
-            "verdict": "contradicted"
-            if ("48" in fields["claim"]) != ("48" in fields["context"][0]["text"])
-            else "supported"
+            "verdicts": [
+                {
+                    "verdict": "contradicted"
+                    if ("48" in fields["claims"][0]) != ("48" in fields["context"][0]["text"])
+                    else "supported"
+                }
+            ]
         }
     )
     found = draft(sorted(documents), documents.__getitem__, Writer(**PLAIN), EnglishRules(), Brief(9), judge=judge)

@@ -323,7 +323,7 @@ FIELDS = {
     "second": "A weir.",
     "question": "Why?", "count": 2, "title": "T", "headings": "H", "passage": "P.", "style": "quote", "answer": "A.",
     "about": "A?", "levels": "0: a\n1: b", "cases": ["c"], "reference": "R.", "before": ["b"], "glossary": ["a: b"],
-    "claim": "C.", "facts": ["f"], "context": [{"number": 1, "source": "s", "text": "t"}],
+    "claims": ["C."], "facts": ["f"], "context": [{"number": 1, "source": "s", "text": "t"}],
 }  # fmt: skip
 JSONS = st.recursive(
     st.none() | TEXTS | NUMBERS | st.booleans(),

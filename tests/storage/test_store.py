@@ -277,10 +277,12 @@ def test_what_the_version_before_compared_is_compared_alike_and_its_results_stan
     )
     again = program.json("run", "starter", "two", "--testset", "small")
     # Chunks are made again, since a caption counts for their size by now, and so is what lsa learns. All comes to the same,
-    # so that nothing that rests on values alone is made again: no score, no answer and no verdict.
+    # so that nothing that rests on values alone is made again: no score of a list. Answers and verdicts are: the built-in model
+    # reads and judges otherwise by now, and comes to the same here.
     made = set(again[0]["computed"]) | set(again[1]["computed"])
     assert {"fitted", "keyword", "keyword hits"} <= made
-    assert not made & {"candidates", "retrieval scores", "answer", "verdicts", "answer scores", "losses"}
+    assert not made & {"candidates", "retrieval scores"}
+    assert "verdicts" in made
     both = program.json("compare")
     assert [run["measures"] for run in of_no_doubt(both)["runs"]] == [
         run["measures"] for run in of_no_doubt(then)["runs"]

@@ -59,15 +59,16 @@ class JudgingAccount:
 
     @property
     def unusable(self) -> bool:
-        """Whether no reply could be used."""
-        return self.failed > 0 and self.judged == 0
+        """Whether no reply of the judge could be used: not where it is the answers that can't be judged."""
+        works = any(each.unusable < each.answers for each in self.known)
+        return self.failed > 0 and self.judged == 0 and not works
 
     @property
     def doubts(self) -> list[str]:
         """What is to be heeded, in a sentence each."""
         made = []
         if self.failed:
-            made.append(f"the judge gave no usable reply to {self.failed} of {self.judged + self.failed} answers")
+            made.append(f"{self.failed} of {self.judged + self.failed} answers could not be judged")
         if self.cut:
             made.append(f"of {self.cut} answers the judge did not see the whole context: it was cut to fit the model")
         return made + [fault for each in self.known for fault in faults_of(each)]

@@ -72,7 +72,7 @@ def without_cases(text: str) -> str:
     return re.sub(f"{re.escape(_BEGIN)}\n.*?\n{re.escape(_END)}\n+", "", text, flags=re.DOTALL)
 
 
-def with_cases(text: str, cases: str, material: str = r"\$\{?(claim|context)\b") -> str:
+def with_cases(text: str, cases: str, material: str = r"\$\{?(claims|context|question)\b") -> str:
     """A wording with cases before the first line that holds material, which `material`, a pattern, tells."""
     lines = text.split("\n")
     first = next(n for n, line in enumerate(lines) if re.search(material, line))
@@ -98,14 +98,21 @@ def _chosen(decided: Sequence[tuple[ReviewItem, str]], count: int) -> list[tuple
 
 def _case(number: int, item: ReviewItem, said: str) -> str:
     context = " / ".join(" ".join(served.text.split()) for served in item.context)
-    return fenced(f"case {number}", f"claim: {item.claim}\ncontext: {context}\nverdict: {said}")
+    return fenced(
+        f"case {number}",
+        f"question: {item.question.question}\nclaim: {item.claim}\ncontext: {context}\nverdict: {said}",
+    )
 
 
 def _agreeing(judge: Any, held: Sequence[tuple[ReviewItem, str]], wording: str) -> float:
     tasks = [
         Task(
             "verdict",
-            {"context": [each.fields for each in item.context], "question": item.question, "claims": [item.claim]},
+            {
+                "context": [each.fields for each in item.context],
+                "question": item.question.question,
+                "claims": [item.claim],
+            },
             wording,
         )
         for item, _ in held

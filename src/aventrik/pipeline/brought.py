@@ -90,7 +90,7 @@ OUTSIDE: tuple[Stage, ...] = (
         used=_answered, record=Judgement, called="verdicts", build=verdict_nodes,
     ),
     Stage(
-        "brought criterion", 1, QUESTION, ("wording", "reference", "context", "answer", "brought"), outside.grades,
+        "brought criterion", 2, QUESTION, ("wording", "reference", "context", "answer", "verdicts", "brought"), outside.grades,
         used=_answered, record=Grade, called="criterion", build=criterion_nodes,
     ),
     Stage(
@@ -98,7 +98,7 @@ OUTSIDE: tuple[Stage, ...] = (
         _cuts, used=_answered, record=Scores, together=1024, called="answer scores", build=score_nodes,
     ),
     Stage(
-        "brought losses", 2, QUESTION, ("brought", "evidence", "standing", "found again", "answer", "verdicts"),
+        "brought losses", 1, QUESTION, ("brought", "evidence", "standing", "found again", "answer", "verdicts"),
         outside.losses, _cuts, record=Losses, together=1024, called="losses",
     ),
 )  # fmt: skip

@@ -26,7 +26,7 @@ class Joining:
 
 
 JOINED = (
-    Stage("joined verdicts", 1, QUESTION, (), answers.joined_verdicts, record=Judgement, together=1024),
+    Stage("joined verdicts", 2, QUESTION, (), answers.joined_verdicts, record=Judgement, together=1024),
     Stage("joined grades", 1, QUESTION, (), answers.joined_grades, record=Grade, together=1024),
 )
 _VERDICTS, _GRADES = JOINED

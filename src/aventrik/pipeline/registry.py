@@ -169,7 +169,7 @@ GRAPH: tuple[Stage, ...] = (
         used=lambda resolved: resolved.answers, record=Judgement, build=verdict_nodes,
     ),
     Stage(
-        "criterion", 1, QUESTION, ("wording", "reference", "context", "answer"), answers.grades,
+        "criterion", 2, QUESTION, ("wording", "reference", "context", "answer", "verdicts"), answers.grades,
         used=lambda resolved: bool(resolved.criteria), record=Grade, build=criterion_nodes,
     ),
     Stage(
@@ -181,7 +181,7 @@ GRAPH: tuple[Stage, ...] = (
         lambda resolved: scoring.Cuts(resolved.cover), record=Scores, together=1024, build=score_nodes,
     ),
     Stage(
-        "losses", 3, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
+        "losses", 2, QUESTION, ("evidence", "standing", "reached", "context", "answer", "verdicts", "chain"),
         scoring.losses, lambda resolved: scoring.Cuts(resolved.cover, steps=step_names(resolved)), record=Losses,
         together=1024,
     ),

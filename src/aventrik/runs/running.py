@@ -103,6 +103,7 @@ class Runner:
         outcome = RunOutcome(number, configuration, results=total)
         self._keep_brought(asked)
         passing.pass_all()
+        known = known_outcomes(opened, place, questions)
         outcome.computed = _grown(bench.made, before[0]) | passing.computed
         outcome.seconds = _grown(bench.seconds, before[1]) | passing.seconds
         now = asdict(opened.models.spent())
@@ -118,7 +119,7 @@ class Runner:
         found: dict[str, Any] = {} if outcome.recall is None else {"recall": outcome.recall}
         if (health := index_health(place)) != IndexHealth() or self.retry_failed:  # what was mended is no longer amiss
             found["index"] = asdict(health)
-        if known := known_outcomes(opened, place, questions):
+        if known:
             found["known"] = {judge: each.summary for judge, each in known.items()}
         if found or state:
             costs["state"] = {**(state or {}), **found}

@@ -21,14 +21,12 @@ class Statement:
 
 @dataclass(frozen=True)
 class Answer:
-    """`failure` tells why there is none; a declining answer has no statements. `told`: the system said itself whether it declines,
-    and no judge need."""
+    """`failure` tells why there is none; a declining answer has no statements."""
 
     text: str = ""
     declined: bool = False
     statements: tuple[Statement, ...] = ()
     failure: str = ""
-    told: bool = False
 
 
 STYLES = ("quote", "short")

@@ -43,8 +43,8 @@ def answer_of(brought: Brought) -> Answer:
     if not text:
         return Answer("", True)
     if brought.declined:
-        return Answer(text, True, told=True)
-    return Answer(text, False, (Statement(text),), told=brought.declined is not None)
+        return Answer(text, True)
+    return Answer(text, False, (Statement(text),))
 
 
 def items_of(brought: Brought) -> Sequence[BroughtItem]:

@@ -3,7 +3,7 @@ each for claims, evidence, reference and relevance."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from ..answering import Answer
 from ..context import Served
@@ -26,14 +26,16 @@ def judge(
     references: Sequence[Reference],
     model: LanguageModel,
     first: Sequence[Judgement] = (),
+    told: Collection[int] = (),
 ) -> list[Judgement]:
     """A judgement of each answer; one that declines or failed has no verdicts and states nothing, and one whose context
     is not known (None) has no verdicts. An answer of more than `LONGEST` characters or `MOST_CLAIMS` claims is not
-    judged, and its failure says so. `first`: the judgements of another judge, whose claims are judged."""
+    judged, and its failure says so. `first`: the judgements of another judge, whose claims are judged. `told`: the
+    places of answers whose systems said themselves that they do not decline."""
     asked = Judge(model)
     places = spoken(answers, asked)
     taken = {place: each.claims for place, each in enumerate(first) if each.verdicts}
-    split = claims_of(questions, answers, places, asked, taken)
+    split = claims_of(questions, answers, places, asked, taken, told)
     claims, declining = split.claims, dict(split.declining)
     declining.update({place: (each.declining, each.refusal) for place, each in enumerate(first) if each.declining})
     places = [place for place in places if declining.get(place, ("",))[0] != "wholly"]

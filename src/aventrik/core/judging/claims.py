@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -40,21 +40,22 @@ def claims_of(
     places: Sequence[int],
     judge: Judge,
     taken: Mapping[int, list[Claim]],
+    told: Collection[int] = (),
 ) -> Split:
     """The claims of the answers at some places; `taken` has those that another judge split off already. One that declines wholly makes
-    none. An answer of more than `MOST_CLAIMS` is not judged."""
+    none, but where its system `told` that it does not decline. An answer of more than `MOST_CLAIMS` is not judged."""
     unsplit = [place for place in places if place not in taken]
     split = judge.ask([(p, Task("claims", {"question": questions[p], "answer": answers[p].text})) for p in unsplit])
-    told = {place: value for place, value in zip(unsplit, split) if value}
+    replied = {place: value for place, value in zip(unsplit, split) if value}
     declining = {
         place: (str(value.get("declining", "none")), str(value.get("quote", "")))
-        for place, value in told.items() if not answers[place].told
+        for place, value in replied.items() if place not in told
     }  # fmt: skip
     made = {
         **taken,
         **{
             place: [] if declining.get(place, ("",))[0] == "wholly" else value["claims"]
-            for place, value in told.items()
+            for place, value in replied.items()
         },
     }
     for place, some in made.items():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ...core.answering import Answer, answer
 from ...core.context import Context, Served, within_budget
@@ -113,7 +113,10 @@ def grades(given: Given) -> list[Grade]:
 def graded(given: Given, contexts: Sequence[Sequence[Served] | None]) -> list[Grade]:
     """Grades by the criterion of the settings; where no answers are made, of contexts alone."""
     texts = [wording.text for wording in given["wording"]]
-    answers_ = given["answer"] if given["answer"] is not None else [Answer()] * len(texts)
+    answers_ = list(given["answer"]) if given["answer"] is not None else [Answer()] * len(texts)
+    for at, judgement in enumerate(given["verdicts"] or ()):
+        if judgement.declining == "wholly":
+            answers_[at] = replace(answers_[at], declined=True)
     return grade(given.settings, texts, answers_, contexts, given["reference"], given.models["judge"])
 
 

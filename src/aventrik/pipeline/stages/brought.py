@@ -203,6 +203,7 @@ def verdicts(given: Given) -> list[Judgement]:
         given["reference"],
         given.models["judge"],
         given.inputs.get("first") or (),
+        {place for place, brought in enumerate(given["brought"]) if brought.declined is False},
     )
 
 

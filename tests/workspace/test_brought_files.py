@@ -25,7 +25,7 @@ def test_answers_are_read_from_lines_of_json(tmp_path: Path) -> None:
         {"question": "Why?", "answer": None, "declined": True},
         {"id": 7, "answer": "x", "context": []},
     ]
-    found = load_answers(written(tmp_path / "a.jsonl", "\n".join(map(json.dumps, rows)) + "\n\n"))
+    found = load_answers(written(tmp_path / "a.jsonl", "\n".join(map(json.dumps, rows)) + "\n\n")).rows
     assert found[0].context == (BroughtItem("one"), BroughtItem("two", "b.md", 3, 9))
     assert (found[1].question, found[1].answer, found[1].context, found[1].declined) == ("Why?", "", None, True)
     assert (found[2].id, found[2].context, found[2].line) == ("7", (), 3)
@@ -33,13 +33,13 @@ def test_answers_are_read_from_lines_of_json(tmp_path: Path) -> None:
 
 def test_answers_are_read_from_csv_under_names_and_pointers_of_their_own(tmp_path: Path) -> None:
     sheet = 'frage,antwort,context,declined\n"Why, then?","Because.","[""a"", ""b""]",no\nHow?,So.,one text,\n'
-    found = load_answers(written(tmp_path / "a.csv", sheet), {"question": "frage", "answer": "antwort"})
+    found = load_answers(written(tmp_path / "a.csv", sheet), {"question": "frage", "answer": "antwort"}).rows
     assert found[0].question == "Why, then?"
     assert found[0].context == (BroughtItem("a"), BroughtItem("b"))
     assert (found[0].declined, found[1].declined) == (False, None)
     assert found[1].context == (BroughtItem("one text"),)
     nested = written(tmp_path / "b.jsonl", '{"id": "q", "reply": {"text": "Yes.", "from": [{"content": "c"}]}}\n')
-    [row] = load_answers(nested, {"answer": "/reply/text", "context": "/reply/from"})
+    [row] = load_answers(nested, {"answer": "/reply/text", "context": "/reply/from"}).rows
     assert (row.answer, row.context) == ("Yes.", (BroughtItem("c"),))
 
 
@@ -48,7 +48,7 @@ def test_answers_are_read_from_csv_under_names_and_pointers_of_their_own(tmp_pat
     [
         ("", "holds no answer"),
         ("{", "line 1: not valid JSON"),
-        ("[1]", "line 1: must be a JSON object"),
+        ("[1]", "entry 1: must be an object"),
         ('{"id": "a", "anser": "x"}', "there is no field 'answer'"),
         ('{"answer": "x"}', "needs the question, or the id"),
         ('{"id": "a", "answer": 4}', "answer must be a text, not a number"),
@@ -67,8 +67,8 @@ def test_a_broken_file_of_answers_is_told_with_its_line(tmp_path: Path, text: st
 
 
 def test_a_field_that_is_named_must_be_there(tmp_path: Path) -> None:
-    path = written(tmp_path / "a.jsonl", '{"id": "a", "answer": "x", "kontext": []}')
-    with pytest.raises(BadInput, match=r"there is no context_.*kontext"):
+    path = written(tmp_path / "a.jsonl", '{"id": "a", "answer": "x", "kontexte": []}')
+    with pytest.raises(BadInput, match=r"there is no context_.*kontexte"):
         load_answers(path, {"context": "context_"})
     with pytest.raises(BadInput, match=r"there is no field 'anser'.*answer"):
         load_answers(path, {"anser": "x"})
@@ -76,9 +76,64 @@ def test_a_field_that_is_named_must_be_there(tmp_path: Path) -> None:
         load_answers(written(tmp_path / "b.csv", "id,answer,answer\na,b,c\n"))
     with pytest.raises(BadInput, match="line 2: more cells than columns"):
         load_answers(written(tmp_path / "c.csv", "id,answer\na,b,c\n"))
-    (tmp_path / "d.jsonl").write_bytes(b'{"id": "\xe9"}')
-    with pytest.raises(BadInput, match="not UTF-8"):
+    (tmp_path / "d.jsonl").write_bytes(b"\x00\x01\x02" * 9)
+    with pytest.raises(BadInput, match="holds no answer that can be read"):
         load_answers(tmp_path / "d.jsonl")
+
+
+def test_columns_are_found_by_usual_names_in_whatever_form_the_file_comes(tmp_path: Path) -> None:
+    table = tmp_path / "a.csv"
+    table.write_bytes("QID;Reply;Passages;note\na1;Ja, für 12 €.;\"['eins', 'zwei']\";x\n".encode("cp1252"))
+    found = load_answers(table)
+    assert (found.kind, found.encoding) == ("a table, parted by semicolons", "cp1252")
+    assert found.columns == {"id": "QID", "answer": "Reply", "context": "Passages"}
+    assert found.unused == ("note",)
+    [row] = found.rows
+    assert (row.answer, row.context) == ("Ja, für 12 €.", (BroughtItem("eins"), BroughtItem("zwei")))
+    array = written(
+        tmp_path / "b.json",
+        json.dumps([{"query": "Why?", "output": "So.", "sources": [{"body": "b", "file": "f"}]}], indent=1),
+    )
+    assert load_answers(array).rows[0].context == (BroughtItem("b", "f"),)
+    inside = written(tmp_path / "c.json", json.dumps({"made": "today", "rows": [{"id": "a", "answer": "x"}]}, indent=1))
+    assert [row.id for row in load_answers(inside).rows] == ["a"]
+    assert (
+        load_answers(written(tmp_path / "d.jsonl", '{"id": "a", "question": "b", "answer": "x"}'), {"question": "-"})
+        .rows[0]
+        .question
+        == ""
+    )
+    from openpyxl import Workbook
+
+    book = Workbook()
+    book.active.append(["Question", "Answer"])
+    book.active.append(["How long?", "48 hours."])
+    book.save(tmp_path / "e.xlsx")
+    assert [(row.question, row.answer) for row in load_answers(tmp_path / "e.xlsx").rows] == [
+        ("How long?", "48 hours.")
+    ]
+
+
+def test_what_is_no_answer_is_told_and_thinking_and_html_are_taken_off(tmp_path: Path) -> None:
+    given = [
+        "nan", "None", "N/A", "Error: 429 Too Many Requests", "HTTP 503", "Traceback (most recent call last): …",
+        "<think>He asks for the fee.</think>A key costs £12.", "<p>A key costs <b>£12</b>.</p><p>It&amp;s sold here.</p>",
+        "Errors are reported at the desk.", "None of the locks is deep.", "Use <int> as type.",
+    ]  # fmt: skip
+    rows = [{"id": f"a{n}", "answer": text} for n, text in enumerate(given)]
+    found = load_answers(written(tmp_path / "a.jsonl", "\n".join(map(json.dumps, rows))))
+    assert [bool(row.failure) for row in found.rows] == [True] * 6 + [False] * 5
+    assert found.rows[6].answer == "A key costs £12."
+    assert found.rows[7].answer == "A key costs £12.\nIt&s sold here."
+    assert found.rows[10].answer == "Use <int> as type."
+    assert (found.thoughts, found.markup) == (1, 1)
+
+
+def test_the_answers_of_several_systems_are_told_apart(tmp_path: Path) -> None:
+    rows = [{"id": "a1", "answer": name, "system": name} for name in ("new", "old")]
+    found = load_answers(written(tmp_path / "a.jsonl", "\n".join(map(json.dumps, rows))))
+    assert found.systems == ["new", "old"]
+    assert [row.answer for row in found.of("old").rows] == ["old"]
 
 
 def test_a_trec_run_is_ordered_by_its_scores_and_what_is_odd_in_it_is_counted(tmp_path: Path) -> None:

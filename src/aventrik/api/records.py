@@ -113,6 +113,7 @@ if TYPE_CHECKING:
     from ..runs.racing import Raced as Raced
     from ..runs.running import RunOutcome as RunOutcome
     from ..storage.protocols import Run as Run
+    from ..workspace.answers import AnswerFile as AnswerFile
     from ..workspace.configuration import Configuration as Configuration
     from ..workspace.deciding import EDITED as EDITED
     from ..workspace.deciding import KEEP as KEEP
@@ -189,6 +190,7 @@ _WHERE = {
     "runs.racing": "Raced",
     "runs.running": "RunOutcome",
     "storage.protocols": "Run",
+    "workspace.answers": "AnswerFile",
     "workspace.configuration": "Configuration",
     "workspace.deciding": "EDITED KEEP REJECT Settled UNSURE",
     "workspace.logs": "QuestionLog",

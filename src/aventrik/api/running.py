@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from ..runs.racing import Raced
     from ..runs.running import RunOutcome
     from ..storage.protocols import Run
+    from ..workspace.answers import AnswerFile
     from ..workspace.configuration import Configuration
     from ..workspace.testsets import MovedEvidence
 
@@ -273,6 +274,7 @@ def score(
     name: str = "",
     fields: Mapping[str, str] | None = None,
     repeated: str = "refuse",
+    of: str = "",
     judges: Sequence[str] = (),
     retry_failed: bool = False,
     moved: Callable[[MovedEvidence], None] = lambda moved: None,
@@ -282,8 +284,9 @@ def score(
     a TREC run file, or a `system` of the settings that is asked now. The result is a run like any other.
 
     `qrels`: take the evidence from a TREC qrels file. `fields`: what id, question, answer, context and declined are called
-    in the file. `repeated`: which of several answers counts, "refuse", "first" or "last". `moved` is told of evidence that
-    stands elsewhere by now. Raises `BadInput` for a file that can't be read, or holds no question of the test set.
+    in the file. `of`: the system whose answers count, where the file has those of several. `repeated`: which of several answers
+    counts, "refuse", "first" or "last". `moved` is told of evidence that stands elsewhere by now.
+    Raises `BadInput` for a file that can't be read, or holds no question of the test set.
 
     >>> _ = (elsewhere / "answers.jsonl").write_text('{"id": "a1", "answer": "48 hours."}')
     >>> aventrik.score(opened, elsewhere / "answers.jsonl", testset="small", name="live").questions
@@ -310,15 +313,28 @@ def score(
     if qrels:
         questions = with_evidence(questions, Path(qrels), opened)
     paths = [Path(each) if each else None for each in (answers, ranked)]
-    matched = None if system else from_files(questions, paths[0], paths[1], fields or {}, repeated)
+    matched = None if system else from_files(questions, paths[0], paths[1], fields or {}, repeated, of)
     files = [path for path in paths if path]
-    called = name or system or files[0].stem
+    called = name or system or of or files[0].stem
     stem = opened.workspace.testset_path(set_name).stem
     with opened.reporting(progress):
         outcome, arrived = bring(opened, called, stem, questions, matched, system, files, retry_failed)
     count = len(questions) if matched is None else len(matched.brought)
     hiding = sum(bool(question.hide) for question in questions)
     return Scored(outcome, arrived, matched, count, set_name, hiding)
+
+
+def read_answers(file: str | Path, fields: Mapping[str, str] | None = None) -> AnswerFile:
+    """How a file of answers is read, before any of it is judged: what kind of file it is, the column of each field, the answers.
+    Raises `BadInput` for a file that can't be read.
+
+    >>> _ = (elsewhere / "replies.csv").write_text(chr(10).join(["qid;reply", "a1;48 hours."]))
+    >>> aventrik.read_answers(elsewhere / "replies.csv").columns
+    {'id': 'qid', 'answer': 'reply'}
+    """
+    from ..workspace.answers import load_answers
+
+    return load_answers(Path(file), fields or {})
 
 
 def named_runs(opened: OpenWorkspace, names: Sequence[str] = (), *, finished: bool = True) -> NamedRuns:

@@ -16,25 +16,27 @@ from ..core.testsets import Need, Question, Quoted
 from ..execution.open_workspace import OpenWorkspace
 from ..execution.passing import PosedQuestions
 from ..pipeline.resolved import Outside
-from ..workspace.answers import AnswerRow, Lists, load_answers, load_lists, load_qrels
+from ..workspace.answers import AnswerFile, AnswerRow, Lists, load_answers, load_lists, load_qrels
 from ..workspace.configuration import Configuration
 from ..workspace.stage_settings import NO_MODEL
 from ..workspace.toml import nearest
 from .running import Runner, RunOutcome
 
 _SHOWN = 5
+_ALIKE = 0.5  # of the words of one of two wordings that the other has, from which they may be the same question
 
 
 @dataclass
 class Matched:
     """What was brought for questions of the test set, by id; ids or texts that are of none, with their lines; questions
-    that came twice; questions for which nothing came."""
+    that came twice; questions for which nothing came; and the file of answers as it was read."""
 
     brought: dict[str, Brought] = field(default_factory=dict)
     unknown: list[tuple[int, str]] = field(default_factory=list)
     repeated: int = 0
     missing: list[str] = field(default_factory=list)
     lists: Lists | None = None
+    file: AnswerFile | None = None
 
 
 @dataclass(frozen=True)
@@ -57,11 +59,15 @@ def from_files(
     ranked: Path | None,
     fields: Mapping[str, str] = {},
     repeated: str = "refuse",
+    system: str = "",
 ) -> Matched:
-    """What files hold for the questions of a test set; raises `BadInput`, too where none of them is in it."""
+    """What files hold for the questions of a test set, of one `system` where the answers of several stand in them; raises
+    `BadInput`, too where none of them is in it."""
     matched = Matched()
     if answers is not None:
-        _take_answers(questions, answers, load_answers(answers, fields), repeated, matched)
+        file = load_answers(answers, fields)
+        matched.file = file.of(system) if system else file
+        _take_answers(questions, answers, matched.file.rows, repeated, matched)
     if ranked is not None:
         _take_lists(questions, ranked, load_lists(ranked), matched)
     matched.missing = [question.id for question in questions if question.id not in matched.brought]
@@ -117,6 +123,7 @@ def _take_answers(
         by_text.setdefault(_folded(question.question), []).append(question)
     lines: dict[str, AnswerRow] = {}
     for row in rows:
+        _check_question(row, by_id.get(row.id), path)
         meant = [by_id[row.id]] if row.id in by_id else [] if row.id else by_text.get(_folded(row.question), [])
         if not meant and row.question:
             meant = by_text.get(_folded(row.question), [])
@@ -138,7 +145,21 @@ def _take_answers(
 
 
 def _brought(row: AnswerRow) -> Brought:
+    if row.failure:
+        return Brought(None, row.declined, row.context, failure=row.failure)
     return Brought(row.answer, row.declined, row.context)
+
+
+def _check_question(row: AnswerRow, known: Question | None, path: Path) -> None:
+    """Raises `BadInput` for a row whose id and question are those of different questions."""
+    if known is None or not row.question:
+        return
+    ours, theirs = set(_folded(known.question).split()), set(_folded(row.question).split())
+    if len(ours & theirs) < _ALIKE * max(1, min(len(ours), len(theirs))):
+        raise BadInput(
+            f"{path}, line {row.line}: the id {row.id} is of the question '{known.question[:60]}', not of '{row.question[:60]}'; "
+            "which is meant? Leave out the one that does not belong (--fields id=- or question=-)"
+        )
 
 
 def _take_lists(questions: Sequence[Question], path: Path, lists: Lists, matched: Matched) -> None:

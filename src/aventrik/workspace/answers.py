@@ -3,13 +3,12 @@ told by its line."""
 
 from __future__ import annotations
 
-import csv
-import io
+import ast
 import json
 import math
 import re
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
@@ -18,20 +17,20 @@ from jsonpointer import JsonPointerException, resolve_pointer
 
 from ..core.brought import LONGEST, BroughtItem
 from ..core.errors import BadInput
+from ..models.replies import without_thoughts
+from .answer_columns import FIELDS, read_table, why_none, without_markup
 from .files import read_text
-from .testsets import parsed_line
 from .toml import nearest
 
-FIELDS = ("id", "question", "answer", "context", "declined")
-_TEXTS = ("text", "content", "passage")
-_DOCS = ("doc", "document", "source")
+_TEXTS = ("text", "content", "passage", "body", "snippet", "chunk")
+_DOCS = ("doc", "document", "source", "file", "path", "url", "title")
 _TRUE, _FALSE = ("true", "yes", "1"), ("false", "no", "0", "")
 _NOTHING = object()
 
 
 @dataclass(frozen=True)
 class AnswerRow:
-    """One answer of a file: `context` is None where the file says nothing of it."""
+    """One answer of a file: `context` is None where the file says nothing of it; `failure` says why it is none."""
 
     line: int
     id: str
@@ -39,6 +38,8 @@ class AnswerRow:
     answer: str
     context: tuple[BroughtItem, ...] | None = None
     declined: bool | None = None
+    system: str = ""
+    failure: str = ""
 
 
 @dataclass
@@ -53,47 +54,58 @@ class Lists:
     against: int = 0
 
 
-def load_answers(path: Path, fields: Mapping[str, str] = {}) -> list[AnswerRow]:
-    """The answers of a file. `fields` says under which name (or, beginning with /, at which JSON Pointer) what is called
-    id, question, answer, context and declined here stands; raises `BadInput` with the line of what is wrong."""
+@dataclass(frozen=True)
+class AnswerFile:
+    """The answers of a file and how it was read: what kind of file it is, its encoding, the column of each field, columns that
+    nothing was read from; from how many answers thinking aloud, and from how many HTML, was taken off; and the systems that
+    answer, by name, where the file tells several apart."""
+
+    rows: tuple[AnswerRow, ...]
+    kind: str
+    encoding: str
+    columns: Mapping[str, str]
+    unused: tuple[str, ...] = ()
+    thoughts: int = 0
+    markup: int = 0
+
+    @property
+    def systems(self) -> list[str]:
+        """The names of systems, in order."""
+        return list(dict.fromkeys(row.system for row in self.rows if row.system))
+
+    def of(self, system: str) -> AnswerFile:
+        """The answers of one of its systems."""
+        return replace(self, rows=tuple(row for row in self.rows if row.system == system))
+
+
+def load_answers(path: Path, fields: Mapping[str, str] = {}) -> AnswerFile:
+    """The answers of a file (JSONL, JSON, CSV, TSV, XLSX). `fields` says under which name (or, beginning with /, at which JSON Pointer)
+    what is called id, question, answer, context, declined and system here stands; what is not said is found by usual names. Raises
+    `BadInput` with the line of what is wrong."""
     for name in fields:
         if name not in FIELDS:
             raise BadInput(f"--fields: there is no field '{name}'{nearest(name, list(FIELDS))}")
-    named = {name: fields.get(name, name) for name in FIELDS}
-    read = _csv_rows if path.suffix.lower() in (".csv", ".tsv") else _json_rows
-    rows = [_row(path, line, content, named, fields) for line, content in read(path)]
-    if not rows:
+    left_out = {name for name, at in fields.items() if at == "-"}
+    fields = {name: at for name, at in fields.items() if name not in left_out}
+    table = read_table(path, fields, left_out)
+    named = {name: table.columns.get(name, name) for name in FIELDS if name not in left_out}
+    found = [_row(path, line, content, named, fields) for line, content in table.rows]
+    if not found:
         raise BadInput(f"{path}: holds no answer")
-    return rows
-
-
-def _json_rows(path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
-    for number, line in enumerate(read_text(path).split("\n"), start=1):
-        if line.strip():
-            yield number, parsed_line(line, f"{path}, line {number}")
-
-
-def _csv_rows(path: Path) -> Iterator[tuple[int, dict[str, Any]]]:
-    csv.field_size_limit(2**31 - 1)
-    delimiter = "\t" if path.suffix.lower() == ".tsv" else ","
-    reader = csv.DictReader(io.StringIO(read_text(path), newline=""), delimiter=delimiter)
-    try:
-        columns = reader.fieldnames or []
-        if len(set(columns)) < len(columns):
-            raise BadInput(f"{path}, line 1: a column stands there twice")
-        for row in reader:
-            if None in row:
-                raise BadInput(f"{path}, line {reader.line_num}: more cells than columns")
-            yield reader.line_num, {name: cell for name, cell in row.items() if cell is not None}
-    except csv.Error as error:
-        raise BadInput(f"{path}, line {reader.line_num}: not valid CSV ({error})") from None
+    rows, thoughts, markup = [], 0, 0
+    for row in found:
+        plain = without_markup(spoken := without_thoughts(row.answer).strip())
+        thoughts += spoken != row.answer.strip()
+        markup += plain != spoken
+        rows.append(replace(row, answer=plain, failure=why_none(plain)))
+    return AnswerFile(tuple(rows), table.kind, table.encoding, table.columns, table.unused, thoughts, markup)
 
 
 def _row(
     path: Path, line: int, content: dict[str, Any], named: Mapping[str, str], said: Mapping[str, str]
 ) -> AnswerRow:
     where = f"{path}, line {line}"
-    values = {name: value_at(content, at, where) for name, at in named.items()}
+    values = dict.fromkeys(FIELDS, _NOTHING) | {name: value_at(content, at, where) for name, at in named.items()}
     for name, value in values.items():
         if value is _NOTHING and name in said:
             raise BadInput(f"{where}: there is no {named[name]}{nearest(named[name], list(map(str, content)))}")
@@ -106,10 +118,13 @@ def _row(
     if not name and not question:
         raise BadInput(f"{where}: needs the question, or the id of a question of the test set")
     answer = "" if values["answer"] is None else values["answer"]
+    if isinstance(answer, float) and math.isnan(answer):
+        answer = "nan"
     if not isinstance(answer, str):
         raise BadInput(f"{where}: answer must be a text, not {_kind(answer)}")
     context = None if values["context"] in (_NOTHING, None) else context_of(values["context"], f"{where}: context")
-    return AnswerRow(line, name, question, answer, context, _declined(values["declined"], where))
+    system = _word(values["system"], f"{where}: system") if not isinstance(values["system"], (dict, list)) else ""
+    return AnswerRow(line, name, question, answer, context, _declined(values["declined"], where), system)
 
 
 def value_at(content: Any, at: str, where: str) -> Any:
@@ -149,10 +164,7 @@ def context_of(value: Any, where: str) -> tuple[BroughtItem, ...]:
     if isinstance(value, str):
         text = value.strip()
         if text[:1] == "[":
-            try:
-                value = json.loads(text)
-            except (ValueError, RecursionError):
-                value = [text]
+            value = _listed(text)
         else:
             value = [text] if text else []
     if isinstance(value, dict):
@@ -160,6 +172,18 @@ def context_of(value: Any, where: str) -> tuple[BroughtItem, ...]:
     if not isinstance(value, list):
         raise BadInput(f"{where} must be a list of texts or objects, not {_kind(value)}")
     return tuple(item_of(each, f"{where}, item {number}") for number, each in enumerate(value, 1))
+
+
+def _listed(text: str) -> list[Any]:
+    """A list that is written as JSON, or in a list's own notation; a text that only begins like one is one item."""
+    for read in (json.loads, ast.literal_eval):
+        try:
+            found = read(text)
+        except (ValueError, SyntaxError, MemoryError, RecursionError, TypeError):
+            continue
+        if isinstance(found, list):
+            return found
+    return [text]
 
 
 def item_of(value: Any, where: str) -> BroughtItem:

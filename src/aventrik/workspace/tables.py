@@ -81,7 +81,7 @@ def _xlsx(rows: Sequence[Mapping[str, Any]]) -> bytes:
 def sheet_lines(path: Path, columns: Sequence[str], needed: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:
     """The lines of a sheet (CSV or XLSX) by column, with their numbers; cells that a spreadsheet was kept from running as
     they were. A column that is not there is empty; raises `BadInput` where one that is needed is not there."""
-    read = _xlsx_lines(path) if path.suffix.lower() == ".xlsx" else _csv_lines(path)
+    read = xlsx_lines(path) if path.suffix.lower() == ".xlsx" else _csv_lines(path)
     head: list[str] = []
     for line, cells in read:
         if not head:
@@ -114,7 +114,8 @@ def _csv_lines(path: Path) -> Iterator[tuple[int, list[str]]]:
         raise BadInput(f"{path}, line {reader.line_num}: not valid CSV ({error})") from None
 
 
-def _xlsx_lines(path: Path) -> Iterator[tuple[int, list[str]]]:
+def xlsx_lines(path: Path) -> Iterator[tuple[int, list[str]]]:
+    """The rows of the first sheet of a workbook, with their numbers; raises `BadInput`, and `MissingExtra` without its library."""
     from zipfile import BadZipFile
 
     try:

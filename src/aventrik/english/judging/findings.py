@@ -232,6 +232,9 @@ def names(pairing: Pairing) -> Iterator[Objection]:
         if j not in taken and other.sentence == own and not other.figure and other.content and not other.light
         and (other.name or (other.text[:1].isupper() and (j == 0 or theirs[j - 1].sentence != own)))
     ]  # fmt: skip
+    opening = min(
+        (i for i in pairing.found.pairs if claim[i].content), default=0
+    )  # before it a pronoun may stand for the name
     for i in sorted([*pairing.unplaced, *strange]):
         word = claim[i]
         if not word.name or word.figure or _month_in_range(word.lower, theirs) or _initials(word.text, theirs):
@@ -241,7 +244,7 @@ def names(pairing: Pairing) -> Iterator[Objection]:
             yield Objection(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
         elif word.term not in place.around and i not in strange:
             yield Objection(NOT_FOUND, 0.9, f"the name {word.text} does not stand there")
-        elif rivals and not _opens_with_pronoun(theirs, own):
+        elif rivals and (i > opening or not _opens_with_pronoun(theirs, own)):
             yield Objection(CONTRADICTED, 0.85, f"it says {word.text}, the sentence speaks of {rivals[0].text}")
         elif not _leaves_open(pairing, i, own):
             yield Objection(NOT_FOUND, 0.8, f"{word.text} stands beside the sentence, not in it")

@@ -206,7 +206,7 @@ TASKS = [
     Task("consistent", {"question": "What does a key cost?", "first": "12 pounds.", "second": "It is 12 pounds."}),
     Task("paraphrases", {"question": "How long may a boat stay at a mooring?", "count": 2}),
 ]  # fmt: skip
-REPLIES = ("offline 5", "3343c7d450dd")
+REPLIES = ("offline 6", "9966ef2dfa98")
 
 
 def test_the_built_in_model_says_something_else_only_under_another_version() -> None:

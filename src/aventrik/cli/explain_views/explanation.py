@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 MARKS = {
     "supported": ("✓", "green"), "contradicted": ("✗", "red"), "not found": ("?", "yellow"),
-    "too far to tell": ("~", "blue"),
+    "too far to tell": ("~", "blue"), "not judged": ("–", "magenta"),
 }  # fmt: skip
 
 
@@ -226,6 +226,10 @@ def _answer(stages: dict[str, Any], screen: Screen) -> None:
         return
     if judged.failure:
         screen.warn(f"judging failed: {judged.failure}")
+    if judged.declining in ("wholly", "in part"):
+        screen.say(f"it declines {judged.declining}: “{shortened(judged.refusal, 140)}”", style="dim")
+    if judged.relevance is not None and judged.reason:
+        screen.say(f"relevance {judged.relevance:.2f}: {judged.reason}", style="dim")
     if not judged.verdicts:
         return
     several = {judge_of(name): each for name, each in stages.items() if judge_of(name) and name.startswith("verdicts")}

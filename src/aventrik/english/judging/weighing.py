@@ -27,6 +27,7 @@ _VERBATIM = 4  # words of a claim from which it is looked for as it stands
 _PARTS = re.compile(
     r";\s+|:\s+|,\s+(?:and|but|or)\s+|\s+(?:and|but)\s+(?=[\w£$€]+\s+[\w£$€]+)|,\s+(?=(?:which|who|with|on|at|in|for|from)\s)"
 )
+_STOPS = re.compile(r"(?<=[:.;!?])\s+")
 _LEAST = 2  # words of a part of a claim that is held against the context by itself
 
 
@@ -124,11 +125,21 @@ def _by_parts(
 ) -> Reading | None:  # fmt: skip
     """The verdict on a claim that rests on several places: supported where each of its parts is, by any place; None where a part is
     not, or where it has no parts."""
-    parts = [part.strip() for part in _PARTS.split(text) if part.strip()]
-    if len(parts) < 2 or any(len(WORD.findall(part)) < _LEAST for part in parts):
-        return None
+    for cuts in (_STOPS, _PARTS):
+        parts = [part.strip() for part in cuts.split(text) if part.strip()]
+        if len(parts) < 2 or any(len(WORD.findall(part)) < _LEAST for part in parts):
+            continue
+        found = _each_part(parts, question, places, known | _terms(text), context)
+        if found is not None:
+            return found
+    return None
+
+
+def _each_part(
+    parts: Sequence[str], question: str, places: Sequence[ContextPlace], beside: frozenset[str], context: Sequence[Mapping[str, Any]]
+) -> Reading | None:  # fmt: skip
+    """Supported where each part is; else None."""
     found: list[Reading] = []
-    beside = known | _terms(text)
     for part in parts:
         words = words_of(part)
         reading: Reading | None = None

@@ -36,6 +36,8 @@ _PAIR = (
         r"(?P<b>(?:the|an?|each|every)\s(?:[\w'’-]+\s){0,2}?[\w'’-]+|[A-Z][\w'’-]+(?:\s[A-Z][\w'’-]+)*)(?=\s*(?:[.,;]|$))"
     ),
 )  # fmt: skip
+_POINTING = frozenset("they it you we i he she this that these those there such what".split())
+_COPULA = frozenset("is are was were be been not also still currently always usually".split())
 _CAPITALS = re.compile(r"\b[A-Z][\w]*(?:[ ][A-Z][\w]*)*")
 _LIST = re.compile(
     r"(?P<first>[^,.;:]+),\s(?P<more>(?:[^,.;:]+,\s)*)?(?P<last>[^,.;:]+?),?\s(?:and|or)\s(?P<end>[^,.;:]+)"
@@ -150,13 +152,20 @@ def _roles(answer: str, passages: str, names: Sequence[str]) -> Iterator[str]:
     for sentence in sentence_texts(answer):
         for pair in _PAIR:
             found = pair.search(sentence)
-            if not found or found["a"].lower() == found["b"].lower():
+            if not found or found["a"].lower() == found["b"].lower() or _changes_nothing(found):
                 continue
             first, second = found["b"], found["a"]
             if found.start() == 0:
                 first, second = first[:1].upper() + first[1:], _inside(second)
             turned = sentence[: found.start("a")] + first + sentence[found.end("a") : found.start("b")] + second
             yield answer.replace(sentence, turned + sentence[found.end("b") :])
+
+
+def _changes_nothing(found: re.Match[str]) -> bool:
+    """Whether two things may change their places: 'the marker is a line'; or one of them only points ('they', 'each other')."""
+    last = found["pivot"].split()[-1].lower()
+    points = {found["a"].lower().split()[0], found["b"].lower().split()[0]} & _POINTING
+    return bool(points) or last in _COPULA or found["b"].lower() == "each other"
 
 
 def _inside(phrase: str) -> str:

@@ -73,7 +73,7 @@ def known_outcomes(opened: OpenWorkspace, place: Place, questions: Sequence[Ques
         count = wanted if wanted is not None else OF_MODELS if costs else QUESTIONS
         if not count:
             continue
-        some = drawn([one for each in questions if (one := _known(each, place)) is not None], count)
+        some = drawn([one for each in questions if (one := known_question(each, place)) is not None], count)
         if some:
             found[judge] = _judged(opened, judge, some, costs)
     return found
@@ -101,7 +101,7 @@ def _judged(opened: OpenWorkspace, judge: str, some: Sequence[KnownQuestion], co
     return made
 
 
-def _known(question: Question, place: Place) -> KnownQuestion | None:
+def known_question(question: Question, place: Place) -> KnownQuestion | None:
     """A question with its reference answer and the passages that hold its evidence; None where it has no such answer, or its evidence
     does not stand in the documents."""
     if not question.needs or not question.answer.strip():

@@ -13,7 +13,7 @@ from ...core.wording.asking import standing_for
 from ...core.wording.fitting import ROW
 from ...core.wording.words import Word, words_of
 from .evidence import ContextPlace, nearest, places_of
-from .findings import NOT_FOUND, REASONED, SURE, TOO_FAR, Objection, Pairing, against, against_far
+from .findings import CONTRADICTED, NOT_FOUND, REASONED, SURE, TOO_FAR, Objection, Pairing, against, against_far
 from .fragments import Reading, is_fragment, read_fragment
 from .omissions import omissions
 from .operators import NEGATIONS
@@ -108,7 +108,7 @@ def _sentence(
         )
     if findings:
         worst = max(findings, key=lambda each: each.sure)
-        return Reading(worst.verdict, worst.sure, worst.reason, (place,), all(each.gap for each in findings))
+        return Reading(worst.verdict, worst.sure, worst.reason, (place,), _is_gap(findings))
     if as_it_stands:
         return Reading(SUPPORTED, 0.97, "it stands there in these words", (place,))
     if not near or not (pairing.tells or alignment.share >= 0.9):
@@ -118,6 +118,11 @@ def _sentence(
         return Reading(SUPPORTED, 0.65, reasoned[0].reason, (place,))
     sure = 0.55 + 0.2 * min(1.0, alignment.ordered) + 0.2 * min(1.0, max(alignment.runs, alignment.score - SURE + 0.3))
     return Reading(SUPPORTED, sure, "a sentence says it in nearly the same words", (place,))
+
+
+def _is_gap(findings: Sequence[Objection]) -> bool:
+    """Whether words that a place does not have stand against a claim, and nothing that denies it: another place may have them."""
+    return any(each.gap for each in findings) and all(each.verdict != CONTRADICTED for each in findings)
 
 
 def _by_parts(

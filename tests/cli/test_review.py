@@ -121,6 +121,10 @@ def test_two_people_who_differ_are_listed_and_a_change_of_mind_is_counted(live: 
     assert "minds were changed 2 times" in told
     found = live.json("review", "--verdicts", "live", "--agreement")
     assert sorted(found["disputed"]) == ["g0", "g1"]
+    assert (found["among_people"]["n"], found["among_people"]["raw"]) == (16, pytest.approx(14 / 16))
+    assert "people agree with each other on 88%" in " ".join(
+        live("review", "--verdicts", "live", "--agreement").stdout.split()
+    )
     assert found["corrected"]["groundedness"]["mean"] == pytest.approx(11.5 / 16)  # on g1 each of two counts half
     files = sorted(path.name for path in (live.folder / "reviews").iterdir())
     assert files == ["ann.jsonl", "ben.jsonl"]

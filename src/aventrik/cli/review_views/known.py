@@ -66,8 +66,9 @@ def _show_wrong(title: str, some: Sequence[KnownScore], screen: Screen) -> None:
         return
     screen.title(f"{title}: {len(some)}")
     for each in some[:_WRONG]:
-        screen.say(shortened(f"{each.text}{f'  ({each.fault})' if each.fault else ''}", _WIDE))
+        screen.say(f"  {shortened(each.text, _WIDE)}{f'  ({each.fault})' if each.fault else ''}")
         for claim, verdict, reason, _ in each.verdicts:
-            screen.say(shortened(f"  {verdict}: {claim} – {reason}", _WIDE), style="dim")
+            told = f"{verdict}: {reason}" if claim == each.text else f"{verdict}: {claim} – {reason}"
+            screen.say(f"    {shortened(told, _WIDE)}", style="dim")
     if len(some) > _WRONG:
         screen.say(f"and {len(some) - _WRONG} more (--json has all)", style="dim")

@@ -38,6 +38,8 @@ def show_gated(found: Gated, limits: str, screen: Screen) -> None:
             f"{_limited(check)}: so few questions could not have failed, whatever the run had come to{told}: ask more"
         )
     _made(found, screen)
+    for note in found.notes:
+        screen.warn(note)
     screen.say()
     screen.text(_verdict(found, limits))
 
@@ -109,8 +111,6 @@ def _made(found: Gated, screen: Screen) -> None:
         some = [f"{name} {_value(before)} → {_value(now)}" for name, (before, now) in found.settings.items()]
         more = f" and {len(some) - _TOLD} more" if len(some) > _TOLD else ""
         screen.say(f"settings changed since the baseline: {', '.join(some[:_TOLD])}{more}")
-    for note in found.notes:
-        screen.warn(note)
 
 
 def _value(value: object) -> str:

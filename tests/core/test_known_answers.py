@@ -13,7 +13,7 @@ from aventrik.core.judging.known import (
     SPOILT,
     KnownQuestion,
     KnownScore,
-    drawn,
+    by_lot,
     known_answers,
     only_verdict,
     quoted,
@@ -62,11 +62,12 @@ def test_an_answer_that_another_question_has_too_is_none_of_another() -> None:
 
 
 def test_the_same_questions_are_drawn_each_time_and_of_a_set_that_grew() -> None:
-    some = [question(f"q{n}", f"Question {n}?", f"Answer {n}.") for n in range(50)]
-    first = {each.key for each in drawn(some, 10)}
-    assert len(first) == 10
-    assert {each.key for each in drawn(list(reversed(some)), 10)} == first
-    assert len(first & {each.key for each in drawn([*some, KEY, LOCK], 10)}) >= 8
+    keys = [f"q{n}" for n in range(50)]
+    first = [keys[at] for at in by_lot(keys)[:10]]
+    turned, grown = keys[::-1], [*keys, "k", "l"]
+    assert [turned[at] for at in by_lot(turned)[:10]] == first
+    assert len(set(first) & {grown[at] for at in by_lot(grown)[:10]}) >= 8
+    assert sorted(by_lot(keys)) == list(range(50))
 
 
 class Judging:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 # Those that open a condition wherever they stand; the others do so at the start of a sentence.
 _ALWAYS = (
@@ -58,8 +59,13 @@ class Condition:
     kind: str = "condition"
 
 
-def conditions_in(sentence: str) -> Iterator[Condition]:
+@lru_cache(maxsize=1 << 13)
+def conditions_in(sentence: str) -> tuple[Condition, ...]:
     """Each condition of a sentence; what is left makes a sentence of three words or more."""
+    return tuple(_conditions(sentence))
+
+
+def _conditions(sentence: str) -> Iterator[Condition]:
     plain = sentence.strip()
     leading = _LEADING.match(plain)
     if leading and _enough(leading["rest"]) and not _EMPTY.match(leading["whole"].rstrip(",")):

@@ -14,7 +14,7 @@ from ..core.errors import Unavailable
 from ..core.judging.known import (
     KnownQuestion,
     KnownScore,
-    drawn,
+    by_lot,
     known_answers,
     only_verdict,
     quoted,
@@ -73,10 +73,21 @@ def known_outcomes(opened: OpenWorkspace, place: Place, questions: Sequence[Ques
         count = wanted if wanted is not None else OF_MODELS if costs else QUESTIONS
         if not count:
             continue
-        some = drawn([one for each in questions if (one := known_question(each, place)) is not None], count)
+        some = _drawn(questions, place, count)
         if some:
             found[judge] = _judged(opened, judge, some, costs)
     return found
+
+
+def _drawn(questions: Sequence[Question], place: Place, count: int) -> list[KnownQuestion]:
+    """`count` of the questions that have known answers, by lot, in their order."""
+    found: dict[int, KnownQuestion] = {}
+    for at in by_lot([each.key for each in questions]):
+        if len(found) == count:
+            break
+        if (one := known_question(questions[at], place)) is not None:
+            found[at] = one
+    return [found[at] for at in sorted(found)]
 
 
 def _judged(opened: OpenWorkspace, judge: str, some: Sequence[KnownQuestion], costs: bool) -> KnownOutcome:

@@ -85,10 +85,9 @@ class Reach:
         return abs(self.right - self.floor)
 
 
-def drawn(questions: Sequence[KnownQuestion], count: int) -> list[KnownQuestion]:
-    """`count` of the questions by lot, the same each time, and the same for a test set that grew."""
-    by_lot = sorted(range(len(questions)), key=lambda place: content_key("known answer", questions[place].key))
-    return [questions[place] for place in sorted(by_lot[:count])]
+def by_lot(keys: Sequence[str]) -> list[int]:
+    """The places of questions, by their keys, in the order in which they are drawn: the same each time, and for a test set that grew."""
+    return sorted(range(len(keys)), key=lambda place: content_key("known answer", keys[place]))
 
 
 def known_answers(questions: Sequence[KnownQuestion], plant: Plant, few: bool) -> list[KnownAnswer]:

@@ -30,7 +30,8 @@ from aventrik.core.testsets.locating.gathering import gathered
 from aventrik.models.caller import Caller, Refused
 from aventrik.models.connection import Connection
 from aventrik.models.language import HttpLanguageModel
-from aventrik.models.replies import RECORDS, Unfit, found_objects, parsed, schema
+from aventrik.models.replies import RECORDS, found_objects, parsed, schema
+from aventrik.models.reply_checks import Unfit
 from aventrik.models.reranking import HttpReranker
 from aventrik.models.vectors import HttpEmbedder
 from aventrik.storage import open_store

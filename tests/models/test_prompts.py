@@ -12,7 +12,8 @@ from aventrik.core.errors import BadInput
 from aventrik.core.protocols import TASKS, Task
 from aventrik.english import OfflineModel
 from aventrik.models.prompts import load_prompt, messages, taken_apart
-from aventrik.models.replies import RECORDS, Unfit, found_objects, schema, understood
+from aventrik.models.replies import RECORDS, found_objects, schema, understood
+from aventrik.models.reply_checks import Unfit
 from aventrik.standin import replies as standin
 
 CONTEXT = [

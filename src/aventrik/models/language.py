@@ -16,7 +16,8 @@ from .caller import Posted, Refused
 from .calls import Call
 from .connection import Connection
 from .prompts import Prompt, load_prompt, messages
-from .replies import Unfit, schema, understood, used_tokens
+from .replies import schema, understood, used_tokens
+from .reply_checks import Unfit
 
 PATH = "/v1/chat/completions"
 _ROOM = 64  # tokens kept free of the context beside the reply

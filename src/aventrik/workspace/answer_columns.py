@@ -24,7 +24,7 @@ FIELDS = ("id", "question", "answer", "context", "declined", "system")
 _NAMES: Mapping[str, tuple[str, ...]] = {
     "id": ("id", "qid", "question_id", "query_id", "number", "no", "key"),
     "question": ("question", "query", "prompt", "asked", "request", "q", "frage"),
-    "answer": ("answer", "reply", "response", "output", "generated", "generated_answer", "completion", "result", "a", "antwort"),
+    "answer": ("answer", "reply", "response", "output", "generated", "completion", "result", "a", "antwort"),
     "context": ("context", "contexts", "passages", "chunks", "documents", "sources", "retrieved", "evidence", "items", "kontext"),
     "declined": ("declined", "refused", "no_answer", "abstained"),
     "system": ("system", "bot", "variant", "configuration", "config", "pipeline", "version"),

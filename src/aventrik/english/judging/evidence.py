@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Any
 
-from ...core.text import sentence_texts
+from ...core.text import WORD, sentence_texts
 from ...core.wording.fitting import ROW
 from ...core.wording.words import Word, words_of
 from .aligning import Alignment, Index, align, index_of
@@ -59,6 +59,12 @@ class ContextPlace:
     def index(self) -> Index:
         """Where its words stand."""
         return index_of(self.words)
+
+
+@lru_cache(maxsize=1 << 13)
+def plain_words(text: str) -> str:
+    """The words of a text in small letters, with a space before and behind each, so that one text is looked for in another."""
+    return f" {' '.join(WORD.findall(text.lower()))} "
 
 
 def places_of(context: Sequence[Mapping[str, Any]]) -> list[ContextPlace]:

@@ -4,15 +4,13 @@ and words that stand nowhere."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 
 from ...core.wording.figures import MONTHS, within
 from ...core.wording.words import OPENING, PRONOUNS, Word
-from .aligning import Alignment
 from .amounts import bears_out
-from .evidence import ContextPlace
+from .naming import in_its_slot, initials, month_in_range, names
 from .operators import (
     BOLD,
     CONDITIONS,
@@ -26,63 +24,14 @@ from .operators import (
     is_wide,
     opposite,
 )
+from .pairing import CONTRADICTED, LITTLE, NOT_FOUND, REASONED, TOO_FAR, Objection, Pairing
 from .units import is_unit, same_amount
 
-CONTRADICTED, NOT_FOUND, TOO_FAR = "contradicted", "not found", "too far to tell"
-REASONED = (
-    "follows"  # no verdict: what looks like a fault is borne out by reckoning, and lowers how sure the verdict is
-)
-SURE, LITTLE = 0.65, 0.3  # score of an alignment, or share of its words in runs, from which small things tell
 _ENOUGH = 0.9  # weight of what is left over from which something is missing
 _PREPOSITIONS = frozenset(
     """in on at with for during since until before after under over between through via within without as into onto if when unless
     while because although""".split()
 )
-
-
-@dataclass(frozen=True)
-class Objection:
-    """Something that stands against a claim: the verdict that it asks for, how sure it is (0 to 1), and the reason."""
-
-    verdict: str
-    sure: float
-    reason: str
-    gap: bool = False  # words that the sentence does not have, and that may stand elsewhere
-
-
-@dataclass(frozen=True)
-class Pairing:
-    """A claim beside the place that is nearest to it."""
-
-    claim: Sequence[Word]
-    place: ContextPlace
-    found: Alignment
-    everywhere: Callable[[], frozenset[str]]
-
-    @property
-    def theirs(self) -> Sequence[Word]:
-        return self.place.words
-
-    @property
-    def tells(self) -> bool:
-        """Whether the wording is near enough for single words to tell."""
-        return self.found.score >= SURE or self.found.runs >= LITTLE
-
-    @property
-    def unplaced(self) -> list[int]:
-        """The claim's words that the place does not have."""
-        return [i for i in range(len(self.claim)) if i not in self.found.pairs and i not in self.found.moved]
-
-    @property
-    def dropped(self) -> list[int]:
-        """The place's words without a counterpart, in those of its clauses that the claim takes content from."""
-        taken = {*self.found.pairs.values(), *self.found.moved.values()}
-        clauses = {self.theirs[j].clause for j in taken if self.theirs[j].content}
-        low, high = min(self.found.pairs.values(), default=0), max(self.found.pairs.values(), default=-1)
-        return [
-            j for j, word in enumerate(self.theirs)
-            if j not in taken and word.clause in clauses and low - 3 <= j <= high + 3
-        ]  # fmt: skip
 
 
 def against(pairing: Pairing) -> Iterator[Objection]:
@@ -188,17 +137,6 @@ def _in_range(figure: str, theirs: Sequence[Word]) -> bool:
     return False
 
 
-def _month_in_range(month: str, theirs: Sequence[Word]) -> bool:
-    number = MONTHS.get(month, 0)
-    months = [(j, MONTHS[word.lower]) for j, word in enumerate(theirs) if word.lower in MONTHS]
-    for (j, first), (k, last) in pairwise(months):
-        linked = any(word.lower in ("to", "until", "till", "and", "through") for word in theirs[j + 1 : k])
-        inside = first <= number <= last or (first > last and (number >= first or number <= last))
-        if number and linked and inside:
-            return True
-    return False
-
-
 def cells(pairing: Pairing) -> Iterator[Objection]:
     """In a row of a table: a value that stands under another column than the claim says."""
     if not pairing.place.row:
@@ -216,80 +154,6 @@ def cells(pairing: Pairing) -> Iterator[Objection]:
             and any(other and other != segment for other in told)
         ):
             yield Objection(CONTRADICTED, 0.85, f"{pairing.claim[i].text} stands in another column")
-
-
-def names(pairing: Pairing) -> Iterator[Objection]:
-    """Names and identifiers that the sentence does not have. One that stands only in the headings or in the sentences beside it
-    counts where the sentence leaves its subject open, and names nothing else in its stead."""
-    claim, theirs, place = pairing.claim, pairing.theirs, pairing.place
-    placed = {**pairing.found.pairs, **pairing.found.moved}
-    home = Counter(theirs[j].sentence for i, j in placed.items() if claim[i].content and not claim[i].name)
-    own = home.most_common(1)[0][0] if home else 0
-    strange = [i for i, j in placed.items() if claim[i].name and theirs[j].sentence != own]
-    taken = {j for i, j in placed.items() if i not in strange}
-    rivals = [
-        other for j, other in enumerate(theirs)
-        if j not in taken and other.sentence == own and not other.figure and other.content and not other.light
-        and (other.name or (other.text[:1].isupper() and (j == 0 or theirs[j - 1].sentence != own)))
-    ]  # fmt: skip
-    opening = min(
-        (i for i in pairing.found.pairs if claim[i].content), default=0
-    )  # before it a pronoun may stand for the name
-    for i in sorted([*pairing.unplaced, *strange]):
-        word = claim[i]
-        if not word.name or word.figure or _month_in_range(word.lower, theirs) or _initials(word.text, theirs):
-            continue
-        rival = in_its_slot(pairing, i)
-        if rival and rival.name:
-            yield Objection(CONTRADICTED, 0.92, f"it says {word.text}, the sentence says {rival.text}")
-        elif word.term not in place.around and i not in strange:
-            yield Objection(NOT_FOUND, 0.9, f"the name {word.text} does not stand there")
-        elif rivals and (i > opening or not _opens_with_pronoun(theirs, own)):
-            yield Objection(CONTRADICTED, 0.85, f"it says {word.text}, the sentence speaks of {rivals[0].text}")
-        elif not _leaves_open(pairing, i, own):
-            yield Objection(NOT_FOUND, 0.8, f"{word.text} stands beside the sentence, not in it")
-
-
-def _opens_with_pronoun(words: Sequence[Word], sentence: int) -> bool:
-    """Whether one of the first words of a sentence points to what was named before."""
-    first = [word.lower for word in words if word.sentence == sentence][:4]
-    return bool(first) and (
-        first[0] in PRONOUNS or any(word in PRONOUNS - {"that", "which", "there", "such"} for word in first)
-    )
-
-
-def _leaves_open(pairing: Pairing, i: int, own: int) -> bool:
-    """Whether a sentence leaves room for a name that stands beside it: it points back with a pronoun, is a row or a fragment,
-    or has nothing of its own where the claim has the name."""
-    theirs, pairs = pairing.theirs, pairing.found.pairs
-    if pairing.place.row or _opens_with_pronoun(theirs, own):
-        return True
-    taken = {*pairs.values(), *pairing.found.moved.values()}
-    before = max((pairs[k] for k in pairs if k < i), default=-1)
-    behind = min((pairs[k] for k in pairs if k > i), default=len(theirs))
-    return not any(theirs[j].content and not theirs[j].light for j in range(before + 1, behind) if j not in taken)
-
-
-def in_its_slot(pairing: Pairing, i: int) -> Word | None:
-    """The one word that the sentence has where the claim has its i-th: between the same two words; None where there is
-    none."""
-    pairs, theirs = pairing.found.pairs, pairing.theirs
-    before, behind = pairs.get(i - 1), pairs.get(i + 1)
-    if i == len(pairing.claim) - 1 and before is not None and before + 2 == len(theirs):
-        behind = len(theirs)
-    if before is None or behind != before + 2 or before + 1 in pairs.values():
-        return None
-    rival = theirs[before + 1]
-    return rival if rival.content else None
-
-
-def _initials(name: str, theirs: Sequence[Word]) -> bool:
-    """Whether a name in capitals is made of the first letters of words that follow one another."""
-    if not name.isupper() or not 2 <= len(name) <= 6:
-        return False
-    letters = "".join(word.lower[0] for word in theirs)
-    told = "".join(word.lower[0] for word in theirs if word.content)
-    return name.lower() in letters or name.lower() in told
 
 
 def operators(pairing: Pairing) -> Iterator[Objection]:
@@ -510,8 +374,8 @@ def left_over(pairing: Pairing) -> Iterator[Objection]:
         if (
             word.light
             or word.figure
-            or _month_in_range(word.lower, pairing.theirs)
-            or _initials(word.text, pairing.theirs)
+            or month_in_range(word.lower, pairing.theirs)
+            or initials(word.text, pairing.theirs)
         ):
             continue
         if word.term in place.around:

@@ -6,13 +6,15 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ...core.text import WORD, sentence_texts
+from ...core.text import sentence_texts
 from ...core.wording.refusals import REFUSAL
 from ...core.wording.words import Word, words_of
 from .aligning import align
-from .evidence import nearest, places_of
-from .findings import REASONED, TOO_FAR, Pairing, against, in_its_slot, same_elsewhere
+from .evidence import nearest, places_of, plain_words
+from .findings import against, same_elsewhere
 from .fragments import is_fragment, read_fragment
+from .naming import in_its_slot
+from .pairing import REASONED, TOO_FAR, Pairing
 from .particles import without_particle
 from .splitting import CITE, split_claims
 from .units import is_unit
@@ -43,7 +45,7 @@ def stated(fields: Mapping[str, Any]) -> dict[str, Any]:
     states = [answer.states(str(fact)) for fact in fields["facts"]]
     if known is None or all(states):
         return {"stated": states}
-    as_much = _plain(reference) in _plain(answer.text)
+    as_much = plain_words(reference) in plain_words(answer.text)
     if not as_much:
         parts = [str(claim["text"]) for claim in split_claims({"answer": reference})["claims"]]
         as_much = bool(parts) and all(answer.states(part) for part in parts)
@@ -69,7 +71,7 @@ class _Given:
         claim, given = words_of(fact), self._words
         if not claim or not given:
             return False
-        if _plain(fact) == _plain(self._sure):
+        if plain_words(fact) == plain_words(self._sure):
             return True
         if len(given) <= _SHORT and _is_short(claim, given, self._asked):
             return True
@@ -113,11 +115,6 @@ class _Given:
             return False  # a sentence in other words, not the values of one
         has = {word.term for word in given} | {word.term for word in self._asked}
         return all(word.term in has for word in claim if word.figure or word.name)
-
-
-def _plain(text: str) -> str:
-    """The words of a text in small letters, a space before and behind each."""
-    return f" {' '.join(WORD.findall(text.lower()))} "
 
 
 def _in_other_units(pairing: Pairing) -> float:

@@ -12,11 +12,12 @@ from ...core.text import WORD
 from ...core.wording.asking import standing_for
 from ...core.wording.fitting import ROW
 from ...core.wording.words import Word, words_of
-from .evidence import ContextPlace, nearest, places_of
-from .findings import CONTRADICTED, NOT_FOUND, REASONED, SURE, TOO_FAR, Objection, Pairing, against, against_far
+from .evidence import ContextPlace, nearest, places_of, plain_words
+from .findings import against, against_far
 from .fragments import Reading, is_fragment, read_fragment
 from .omissions import omissions
 from .operators import NEGATIONS
+from .pairing import CONTRADICTED, NOT_FOUND, REASONED, SURE, TOO_FAR, Objection, Pairing
 from .particles import answering_place, asks_whether, denies, without_particle
 
 SUPPORTED = "supported"
@@ -178,22 +179,16 @@ def _whether(particle: str, question: str, places: Sequence[ContextPlace]) -> Re
 
 def _verbatim(text: str, context: Sequence[Mapping[str, Any]]) -> frozenset[int]:
     """The numbers of the items in which the words of a claim stand as they are, one behind the other and not behind a denial."""
-    wanted = _plain(text)
+    wanted = plain_words(text)
     if wanted.count(" ") < _VERBATIM + 1:
         return frozenset()
     found = set()
     for item in context:
-        whole = _plain(str(item["text"]))
+        whole = plain_words(str(item["text"]))
         at = whole.find(wanted)
         if at >= 0 and whole[:at].rpartition(" ")[2] not in NEGATIONS:
             found.add(int(item["number"]))
     return frozenset(found)
-
-
-@lru_cache(maxsize=1 << 13)
-def _plain(text: str) -> str:
-    """The words of a text in small letters, with a space before and behind each."""
-    return f" {' '.join(WORD.findall(text.lower()))} "
 
 
 def _terms(text: str) -> frozenset[str]:

@@ -274,9 +274,10 @@ def _without_figure(
                 "supported", 0.6, f"{word.text} follows from the figures that stand there", tuple(dict.fromkeys(places))
             )
         return Reading("too far to tell", 0.5, f"{word.text} may follow from the figures that stand there", (order[0],))
-    rival = _rival(claim, at, order[0])
-    if rival is not None:
-        return Reading("contradicted", 0.85, f"it says {word.text}, the place says {rival.text}", (order[0],))
+    for place in dict.fromkeys(places):
+        rival = _rival(claim, at, place)
+        if rival is not None:
+            return Reading("contradicted", 0.85, f"it says {word.text}, the place says {rival.text}", (place,))
     return Reading("not found", 0.8, f"the figure {word.text} does not stand there", (order[0],))
 
 
